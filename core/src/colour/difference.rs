@@ -1,0 +1,101 @@
+//! Colour differences: CIELAB, CIEDE2000 and, for PQ and HLG, delta-E-ITP.
+
+use super::{Mat3, primaries};
+
+/// XYZ (Y = 1 for white) to CIELAB relative to `white` (XYZ); CIE 015:2018, 8.2.1.
+pub fn xyz_to_lab(xyz: [f64; 3], white: [f64; 3]) -> [f64; 3] {
+    const DELTA: f64 = 6.0 / 29.0;
+    let f = |t: f64| {
+        if t > DELTA.powi(3) { t.cbrt() } else { t / (3.0 * DELTA * DELTA) + 4.0 / 29.0 }
+    };
+    let [x, y, z] = [f(xyz[0] / white[0]), f(xyz[1] / white[1]), f(xyz[2] / white[2])];
+    [116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)]
+}
+
+/// Linear display RGB to CIELAB relative to the display's own white.
+#[derive(Clone, Copy, Debug)]
+pub struct LabOf {
+    to_xyz: Mat3,
+    white: [f64; 3],
+}
+
+impl LabOf {
+    /// For RGB with these primaries.
+    pub fn new(p: &primaries::Primaries) -> Self {
+        Self { to_xyz: p.to_xyz().unwrap_or(Mat3::IDENTITY), white: primaries::xy_to_xyz(p.white) }
+    }
+
+    /// L*, a*, b* of linear light, 1.0 = white.
+    pub fn lab(&self, rgb: [f64; 3]) -> [f64; 3] {
+        xyz_to_lab(self.to_xyz.apply(rgb), self.white)
+    }
+}
+
+/// CIEDE2000 with all weights 1, ISO/CIE 11664-6:2022.
+pub fn ciede2000(a: [f64; 3], b: [f64; 3]) -> f64 {
+    let [l1, a1, b1] = a;
+    let [l2, a2, b2] = b;
+    let pow7 = |c: f64| (c.powi(7) / (c.powi(7) + 25.0_f64.powi(7))).sqrt();
+    let g = 0.5 * (1.0 - pow7((a1.hypot(b1) + a2.hypot(b2)) / 2.0));
+    let (a1, a2) = (a1 * (1.0 + g), a2 * (1.0 + g));
+    let (c1, c2) = (a1.hypot(b1), a2.hypot(b2));
+    let hue = |a: f64, b: f64| if a == 0.0 && b == 0.0 { 0.0 } else { b.atan2(a).to_degrees().rem_euclid(360.0) };
+    let (h1, h2) = (hue(a1, b1), hue(a2, b2));
+
+    let dl = l2 - l1;
+    let dc = c2 - c1;
+    let grey = c1 * c2 == 0.0;
+    let turn = h2 - h1;
+    let dh_angle = match turn {
+        _ if grey => 0.0,
+        t if t > 180.0 => t - 360.0,
+        t if t < -180.0 => t + 360.0,
+        t => t,
+    };
+    let dh = 2.0 * (c1 * c2).sqrt() * (dh_angle.to_radians() / 2.0).sin();
+
+    let l = (l1 + l2) / 2.0;
+    let c = (c1 + c2) / 2.0;
+    let h = match h1 + h2 {
+        s if grey => s,
+        s if turn.abs() <= 180.0 => s / 2.0,
+        s if s < 360.0 => (s + 360.0) / 2.0,
+        s => (s - 360.0) / 2.0,
+    };
+    let cos = |degrees: f64| degrees.to_radians().cos();
+    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0) - 0.20 * cos(4.0 * h - 63.0);
+    let l50 = (l - 50.0).powi(2);
+    let sl = 1.0 + 0.015 * l50 / (20.0 + l50).sqrt();
+    let sc = 1.0 + 0.045 * c;
+    let sh = 1.0 + 0.015 * c * t;
+    let rt = -2.0 * pow7(c) * (60.0 * (-((h - 275.0) / 25.0).powi(2)).exp()).to_radians().sin();
+    let (dl, dc, dh) = (dl / sl, dc / sc, dh / sh);
+    (dl * dl + dc * dc + dh * dh + rt * dc * dh).max(0.0).sqrt()
+}
+
+/// I, T and P of BT.2020 light in cd/m2 (ITU-R BT.2124-0, annex 1; ICtCp of BT.2100-2 with T = Ct/2).
+pub fn itp(nits: [f64; 3]) -> [f64; 3] {
+    const LMS: Mat3 = Mat3([
+        [1688.0 / 4096.0, 2146.0 / 4096.0, 262.0 / 4096.0],
+        [683.0 / 4096.0, 2951.0 / 4096.0, 462.0 / 4096.0],
+        [99.0 / 4096.0, 309.0 / 4096.0, 3688.0 / 4096.0],
+    ]);
+    let [l, m, s] = LMS.apply(nits).map(pq);
+    [
+        0.5 * (l + m),
+        0.5 * (6610.0 * l - 13613.0 * m + 7003.0 * s) / 4096.0,
+        (17933.0 * l - 17390.0 * m - 543.0 * s) / 4096.0,
+    ]
+}
+
+/// SMPTE ST 2084:2014, 5.2, in f64; light in cd/m2.
+fn pq(nits: f64) -> f64 {
+    let y = (nits.max(0.0) / 10_000.0).powf(2610.0 / 16384.0);
+    let (c1, c2, c3) = (3424.0 / 4096.0, 2413.0 / 128.0, 2392.0 / 128.0);
+    ((c1 + c2 * y) / (1.0 + c3 * y)).powf(2523.0 / 32.0)
+}
+
+/// Delta-E-ITP between two colours given by [`itp`]; 1 is just noticeable (ITU-R BT.2124-0, annex 1).
+pub fn delta_e_itp(a: [f64; 3], b: [f64; 3]) -> f64 {
+    720.0 * ((a[0] - b[0]).powi(2) + (a[1] - b[1]).powi(2) + (a[2] - b[2]).powi(2)).sqrt()
+}

@@ -1,0 +1,171 @@
+//! Encodings: what a picture's code values mean.
+
+use super::{
+    Adaptation, Mat3, Primaries,
+    primaries::{AP0, AP1, BT709, BT2020, P3_D65},
+    transfer::Transfer,
+};
+
+/// What linear values of an encoding stand for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Reference {
+    /// Light in front of the camera; 0.18 is middle grey.
+    Scene,
+    /// Light of a display; 1.0 is peak white.
+    Display,
+}
+
+/// A transfer function, primaries and white, and what the light stands for.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Encoding {
+    /// The id used on the command line and in files.
+    pub id: String,
+    /// A line for people.
+    pub title: String,
+    /// Code values to linear values.
+    pub transfer: Transfer,
+    /// Primaries and white.
+    pub primaries: Primaries,
+    /// How its white is adapted to another.
+    pub adaptation: Adaptation,
+    /// Scene or display light.
+    pub reference: Reference,
+}
+
+/// Ids, titles and definitions of all encodings that ship.
+const SHIPPED: &[(&str, &str, Transfer, Primaries, Reference)] = {
+    use Reference::{Display, Scene};
+    &[
+        ("acescct", "ACEScct, log of AP1 with a toe (S-2016-001)", Transfer::AcesCct, AP1, Scene),
+        ("acescc", "ACEScc, log of AP1 (S-2014-003)", Transfer::AcesCc, AP1, Scene),
+        ("acescg", "ACEScg, linear AP1 (S-2014-004)", Transfer::Linear, AP1, Scene),
+        ("aces2065-1", "ACES2065-1, linear AP0 (ST 2065-1)", Transfer::Linear, AP0, Scene),
+        ("cineon", "printing-density log, BT.709 primaries", Transfer::Cineon, BT709, Scene),
+        ("rec709", "BT.709 on a BT.1886 display, power 2.4", Transfer::Power(2.4), BT709, Display),
+        ("srgb", "sRGB (IEC 61966-2-1)", Transfer::Srgb, BT709, Display),
+        ("display-p3", "P3 with D65 white and the sRGB curve", Transfer::Srgb, P3_D65, Display),
+        ("p3-d65", "P3 with D65 white, power 2.6", Transfer::Power(2.6), P3_D65, Display),
+        ("rec2020", "BT.2020 on a BT.1886 display, power 2.4", Transfer::Power(2.4), BT2020, Display),
+        ("pq", "BT.2100 PQ, 1.0 = 100 cd/m²", Transfer::Pq, BT2020, Display),
+        ("hlg", "BT.2100 HLG, 1000 cd/m² display", Transfer::Hlg, BT2020, Display),
+        ("linear-rec709", "linear light, BT.709 primaries", Transfer::Linear, BT709, Scene),
+        ("linear-p3-d65", "linear light, P3 primaries, D65", Transfer::Linear, P3_D65, Scene),
+        ("linear-rec2020", "linear light, BT.2020 primaries", Transfer::Linear, BT2020, Scene),
+    ]
+};
+
+impl Encoding {
+    /// The shipped encoding with this id.
+    pub fn find(id: &str) -> Option<Self> {
+        SHIPPED.iter().find(|e| e.0 == id).map(Self::from_row)
+    }
+
+    /// All shipped encodings.
+    pub fn shipped() -> impl Iterator<Item = Self> {
+        SHIPPED.iter().map(Self::from_row)
+    }
+
+    fn from_row(row: &(&str, &str, Transfer, Primaries, Reference)) -> Self {
+        Self {
+            id: row.0.into(),
+            title: row.1.into(),
+            transfer: row.2,
+            primaries: row.3,
+            adaptation: Adaptation::Bradford,
+            reference: row.4,
+        }
+    }
+
+    /// The matrix from this encoding's linear RGB to those of `other`.
+    ///
+    /// Primaries of an encoding are checked where it is made, so there always is one.
+    pub fn matrix_to(&self, other: &Primaries) -> Mat3 {
+        self.primaries.to(other, self.adaptation).unwrap_or(Mat3::IDENTITY)
+    }
+
+    /// The matrix from linear RGB of `other` to this encoding's.
+    pub fn matrix_from(&self, other: &Primaries) -> Mat3 {
+        self.matrix_to(other).inverse().unwrap_or(Mat3::IDENTITY)
+    }
+
+    /// Whether code values are linear light with no upper end, so that a table needs a shaper.
+    pub fn is_linear(&self) -> bool {
+        self.transfer == Transfer::Linear
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::lane::{N, Planes};
+
+    fn encode(id: &str, v: f32) -> f32 {
+        let mut p: Planes = [[v; N]; 3];
+        Encoding::find(id).unwrap().transfer.encode(&mut p);
+        p[1][7]
+    }
+
+    fn decode(id: &str, v: f32) -> f32 {
+        let mut p: Planes = [[v; N]; 3];
+        Encoding::find(id).unwrap().transfer.decode(&mut p);
+        p[1][7]
+    }
+
+    #[test]
+    fn middle_grey_and_ends_stand_where_the_documents_put_them() {
+        // (id, linear, code value, source of the pair)
+        let anchors = [
+            ("acescct", 0.18, 0.413_588_4, "S-2016-001, table of key values"),
+            ("acescct", 0.0, 0.072_905_53, "S-2016-001, 4.4"),
+            ("acescct", 65_504.0, 1.467_996_3, "S-2016-001, 4.4"),
+            ("acescc", 0.18, 0.413_588_4, "S-2014-003, table of key values"),
+            ("acescc", 0.0, -0.358_447_5, "S-2014-003, 4.4.1"),
+            ("acescc", 65_504.0, 1.467_996_3, "S-2014-003, 4.4.1"),
+            ("cineon", 1.0, 685.0 / 1023.0, "reference white 685"),
+            ("cineon", 0.0, 95.0 / 1023.0, "reference black 95"),
+            ("rec709", 0.5_f32.powf(2.4), 0.5, "BT.1886 annex 1 with zero black: L = V^2.4"),
+            ("rec709", 1.0, 1.0, "BT.1886 annex 1"),
+            ("srgb", 0.214_041_14, 0.5, "IEC 61966-2-1, 5.2"),
+            ("srgb", 0.003_130_8, 0.040_449_94, "IEC 61966-2-1, 5.3, at the knee"),
+            ("p3-d65", 0.5_f32.powf(2.6), 0.5, "RP 431-2, 7.1: power 2.6"),
+            ("pq", 100.0, 1.0, "ST 2084, 5.2: 10 000 cd/m2 is code 1"),
+            ("pq", 1.0, 0.508_078_4, "BT.2408-7, table 1: 100 cd/m2 is 51 % PQ; ST 2084, 5.2"),
+            ("hlg", 10.0, 1.0, "BT.2100-2, table 5: peak is code 1"),
+            // Scene light 1/12 is code 0.5; through the OOTF it is (1/12)^1.2 of 1000 cd/m2.
+            ("hlg", 10.0 * (1.0_f32 / 12.0).powf(1.2), 0.5, "BT.2100-2, table 5: OETF at E = 1/12, OOTF gamma 1.2"),
+        ];
+        for (id, linear, code, source) in anchors {
+            let got = encode(id, linear);
+            assert!((got - code).abs() < 5e-6, "{id} encodes {linear} to {got}, not {code} ({source})");
+            let got = decode(id, code);
+            assert!((got - linear).abs() < 2e-5 * linear.max(0.05), "{id} decodes {code} to {got} ({source})");
+        }
+    }
+
+    #[test]
+    fn every_encoding_comes_back_on_an_ugly_grid() {
+        let grid = [0.0_f32, 1e-6, -1e-6, 1e-3, 0.007_812_5, 0.18, 0.9, 1.0, 12.0, -0.05, 1_234.0];
+        for e in Encoding::shipped() {
+            for v in grid {
+                // These documents leave values outside their range undefined; ours clip there.
+                let clips = match e.id.as_str() {
+                    "acescc" => v < 0.0,
+                    "cineon" => !(-0.01..=50.0).contains(&v),
+                    "pq" | "hlg" => !(0.0..=100.0).contains(&v),
+                    _ => false,
+                };
+                let tolerance = match e.id.as_str() {
+                    "pq" | "hlg" => 5e-5,
+                    _ => 4e-6,
+                };
+                let back = decode(&e.id, encode(&e.id, v));
+                assert!(clips || (back - v).abs() <= tolerance * v.abs().max(0.1), "{}: {v} -> {back}", e.id);
+            }
+        }
+    }
+
+    #[test]
+    fn an_unknown_id_is_none() {
+        assert_eq!(Encoding::find("rec1886"), None);
+    }
+}

@@ -1,0 +1,18 @@
+//! Colour: what numbers mean and how one meaning becomes another.
+
+pub mod adaptation;
+pub mod chart;
+pub mod difference;
+pub mod encoding;
+pub mod fit;
+pub mod matrix;
+pub mod plane;
+pub mod primaries;
+pub mod profile;
+pub mod transfer;
+
+pub use adaptation::Adaptation;
+pub use encoding::{Encoding, Reference};
+pub use matrix::Mat3;
+pub use primaries::Primaries;
+pub use profile::CameraProfile;

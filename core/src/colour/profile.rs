@@ -1,0 +1,184 @@
+//! Camera profiles: a log curve and primaries given by their published constants.
+
+use super::{Adaptation, Encoding, Primaries, Reference, transfer::Transfer};
+use crate::lane::{exp2, log2, select};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// The constants of a camera's log curve, named as in the Common LUT Format (SMPTE ST 2136-1, `Log` with the
+/// styles `cameraLogToLin` and `cameraLinToLog`).
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "camelCase", deny_unknown_fields)]
+pub struct LogConstants {
+    /// Base of the logarithm, over 1.
+    pub base: f64,
+    /// Code values an unit of logarithm.
+    pub log_side_slope: f64,
+    /// Code value where the logarithm is zero.
+    pub log_side_offset: f64,
+    /// Gain on linear light inside the logarithm.
+    pub lin_side_slope: f64,
+    /// Offset on linear light inside the logarithm.
+    pub lin_side_offset: f64,
+    /// Linear light below which the curve is a straight line.
+    pub lin_side_break: f64,
+    /// Slope of that line; where it is left out the line continues the curve's own slope.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub linear_slope: Option<f64>,
+}
+
+/// [`LogConstants`] made ready to run on pictures.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct LogCurve {
+    slope: f32,
+    offset: f32,
+    lin_slope: f32,
+    lin_offset: f32,
+    lin_break: f32,
+    code_break: f32,
+    line_slope: f32,
+    line_offset: f32,
+}
+
+impl LogCurve {
+    /// Linear light to a code value; ST 2136-1, `cameraLinToLog`.
+    #[inline(always)]
+    pub fn to_code(&self, v: f32) -> f32 {
+        let log = self.slope * log2(self.lin_slope * v + self.lin_offset) + self.offset;
+        select(v <= self.lin_break, self.line_slope * v + self.line_offset, log)
+    }
+
+    /// A code value to linear light; ST 2136-1, `cameraLogToLin`.
+    #[inline(always)]
+    pub fn to_linear(&self, v: f32) -> f32 {
+        let lin = (exp2((v - self.offset) / self.slope) - self.lin_offset) / self.lin_slope;
+        select(v <= self.code_break, (v - self.line_offset) / self.line_slope, lin)
+    }
+}
+
+/// A camera: how its pictures are encoded.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CameraProfile {
+    /// What people call it.
+    pub name: String,
+    /// Its log curve.
+    pub log: LogConstants,
+    /// Its primaries and white.
+    pub primaries: Primaries,
+    /// How its white is adapted to the working white.
+    #[serde(default)]
+    pub adaptation: Adaptation,
+}
+
+/// Why a camera profile cannot be used.
+#[derive(Debug, Error, PartialEq)]
+pub enum ProfileError {
+    /// A constant is NaN or infinite.
+    #[error("camera profile “{0}”: {1} is not a finite number")]
+    NotFinite(String, &'static str),
+    /// A constant is out of its range.
+    #[error("camera profile “{0}”: {1}")]
+    Range(String, &'static str),
+}
+
+impl CameraProfile {
+    /// The encoding that this profile describes, under the id `camera`.
+    pub fn encoding(&self) -> Result<Encoding, ProfileError> {
+        let transfer = Transfer::Log(self.curve()?);
+        let fail = || ProfileError::Range(self.name.clone(), "the primaries lie on one line or have no white");
+        self.primaries.to_xyz().ok_or_else(fail)?;
+        Ok(Encoding {
+            id: "camera".into(),
+            title: self.name.clone(),
+            transfer,
+            primaries: self.primaries,
+            adaptation: self.adaptation,
+            reference: Reference::Scene,
+        })
+    }
+
+    /// The curve made ready to run, after its constants were checked.
+    pub fn curve(&self) -> Result<LogCurve, ProfileError> {
+        let c = &self.log;
+        let named = [
+            (c.base, "base"),
+            (c.log_side_slope, "logSideSlope"),
+            (c.log_side_offset, "logSideOffset"),
+            (c.lin_side_slope, "linSideSlope"),
+            (c.lin_side_offset, "linSideOffset"),
+            (c.lin_side_break, "linSideBreak"),
+            (c.linear_slope.unwrap_or(1.0), "linearSlope"),
+        ];
+        if let Some((_, name)) = named.iter().find(|(v, _)| !v.is_finite()) {
+            return Err(ProfileError::NotFinite(self.name.clone(), name));
+        }
+        let range = |ok: bool, what| if ok { Ok(()) } else { Err(ProfileError::Range(self.name.clone(), what)) };
+        range(c.base > 1.0, "base has to be over 1")?;
+        range(c.log_side_slope > 0.0, "logSideSlope has to be over 0")?;
+        range(c.lin_side_slope > 0.0, "linSideSlope has to be over 0")?;
+        range(c.linear_slope.unwrap_or(1.0) > 0.0, "linearSlope has to be over 0")?;
+        let at_break = c.lin_side_slope * c.lin_side_break + c.lin_side_offset;
+        range(at_break > 0.0, "linSideBreak lies where the logarithm has no value")?;
+
+        let code_break = c.log_side_slope * at_break.log(c.base) + c.log_side_offset;
+        // ST 2136-1: the slope of the logarithmic part at the break.
+        let own = c.log_side_slope * c.lin_side_slope / (at_break * c.base.ln());
+        let line_slope = c.linear_slope.unwrap_or(own);
+        Ok(LogCurve {
+            slope: (c.log_side_slope / c.base.log2()) as f32,
+            offset: c.log_side_offset as f32,
+            lin_slope: c.lin_side_slope as f32,
+            lin_offset: c.lin_side_offset as f32,
+            lin_break: c.lin_side_break as f32,
+            code_break: code_break as f32,
+            line_slope: line_slope as f32,
+            line_offset: (code_break - line_slope * c.lin_side_break) as f32,
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::colour::primaries;
+
+    fn acescct_by_constants() -> CameraProfile {
+        CameraProfile {
+            name: "ACEScct by constants".into(),
+            log: LogConstants {
+                base: 2.0,
+                log_side_slope: 1.0 / 17.52,
+                log_side_offset: 9.72 / 17.52,
+                lin_side_slope: 1.0,
+                lin_side_offset: 0.0,
+                lin_side_break: 0.007_812_5,
+                linear_slope: Some(10.540_237_741_654_5),
+            },
+            primaries: primaries::AP1,
+            adaptation: Adaptation::Bradford,
+        }
+    }
+
+    #[test]
+    fn acescct_written_as_camera_constants_is_acescct() {
+        // AMPAS S-2016-001: 0.18 encodes to 0.4135884, 0 to 0.0729055.
+        let c = acescct_by_constants().curve().unwrap();
+        assert!((c.to_code(0.18) - 0.413_588_4).abs() < 1e-6);
+        assert!((c.to_code(0.0) - 0.072_905_53).abs() < 1e-6);
+        for v in [-0.1_f32, 0.0, 1e-6, 0.0078, 0.0079, 0.18, 1.0, 1_234.0] {
+            assert!((c.to_linear(c.to_code(v)) - v).abs() < 4e-6 * v.abs().max(0.1), "{v}");
+        }
+    }
+
+    #[test]
+    fn constants_that_give_no_curve_are_refused_by_name() {
+        let mut p = acescct_by_constants();
+        p.log.base = f64::NAN;
+        assert!(p.curve().unwrap_err().to_string().contains("base is not a finite number"));
+        let mut p = acescct_by_constants();
+        p.log.lin_side_break = -1.0;
+        assert!(p.curve().unwrap_err().to_string().contains("linSideBreak"));
+    }
+}

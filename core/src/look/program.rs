@@ -1,0 +1,319 @@
+//! Compiling a path to a program, and running it on pixels.
+//!
+//! A program is a list of small operations on planar blocks. The compiler follows the domain that values are
+//! in and puts in a change of domain only where the next step needs one, so an inactive step costs nothing and
+//! changes no bit. Running it is the *exact* path; tables are filled by it and compared with it.
+
+use super::{Path, Step};
+use crate::colour::{
+    Encoding, Mat3, Primaries, Reference, fit,
+    matrix::Mat3f,
+    primaries::{AP1, P3_D65},
+    transfer::Transfer,
+};
+use crate::lane::{self, N, Planes};
+use crate::step::{Domain, Kernel, PlainRendering, Values, Zone, plain};
+use rayon::prelude::*;
+use schemars::JsonSchema;
+use serde::Serialize;
+use thiserror::Error;
+
+/// The Screen zone's transfer.
+const SCREEN_TRANSFER: Transfer = Transfer::Power(2.4);
+
+/// Why a path cannot go from one encoding to another.
+#[derive(Debug, Error, PartialEq, Eq)]
+pub enum CompileError {
+    /// Screen steps and a scene-referred output.
+    #[error(
+        "“{step}” works on display light, but {to} is scene-referred: choose a display encoding, or switch the Screen steps off"
+    )]
+    NeedsDisplay {
+        /// The first active Screen step.
+        step: String,
+        /// The output encoding.
+        to: String,
+    },
+}
+
+/// A step that the result does not hold, and why.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct LeftOut {
+    /// The step's name.
+    pub step: String,
+    /// Why it is not in.
+    pub why: String,
+}
+
+/// One operation on a block.
+#[derive(Clone, Debug, PartialEq)]
+enum Op {
+    Matrix(Mat3f),
+    Decode(Transfer),
+    Encode(Transfer),
+    Step { kernel: Kernel, strength: f32 },
+    Render(plain::Kernel),
+    /// The standard rendering blended with another, in the Screen's encoded values.
+    Blend { standard: plain::Kernel, own: plain::Kernel, strength: f32 },
+    Unrender(plain::Kernel),
+    Fit([f32; 3]),
+}
+
+/// A compiled path from one encoding to another.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Program {
+    ops: Vec<Op>,
+    /// Steps that are active in the path but not in the program.
+    pub left_out: Vec<LeftOut>,
+}
+
+/// What the values between two operations are.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum State {
+    /// Linear AP1.
+    SceneLinear,
+    /// ACEScct.
+    SceneLog,
+    /// Linear light in the display's primaries.
+    Display,
+    /// Linear P3-D65.
+    ScreenLinear,
+    /// P3-D65 in a 2.4 power.
+    ScreenCode,
+}
+
+struct Compiler {
+    ops: Vec<Op>,
+    state: State,
+    display: Primaries,
+}
+
+impl Compiler {
+    fn matrix(&mut self, m: Mat3) {
+        if m != Mat3::IDENTITY {
+            self.ops.push(Op::Matrix(m.to_f32()));
+        }
+    }
+
+    /// Changes the values' state; scene to display goes through a rendering only.
+    fn go(&mut self, to: State) {
+        let p3 = |p: &Primaries| p.to(&P3_D65, Default::default()).unwrap_or(Mat3::IDENTITY);
+        while self.state != to {
+            let next = match (self.state, to) {
+                (State::SceneLinear, _) => {
+                    self.ops.push(Op::Encode(Transfer::AcesCct));
+                    State::SceneLog
+                }
+                (State::SceneLog, _) => {
+                    self.ops.push(Op::Decode(Transfer::AcesCct));
+                    State::SceneLinear
+                }
+                (State::Display, _) => {
+                    self.matrix(p3(&self.display));
+                    State::ScreenLinear
+                }
+                (State::ScreenLinear, State::ScreenCode) => {
+                    self.ops.push(Op::Encode(SCREEN_TRANSFER));
+                    State::ScreenCode
+                }
+                (State::ScreenLinear, _) => {
+                    let back = p3(&self.display).inverse().unwrap_or(Mat3::IDENTITY);
+                    self.matrix(back);
+                    State::Display
+                }
+                (State::ScreenCode, _) => {
+                    self.ops.push(Op::Decode(SCREEN_TRANSFER));
+                    State::ScreenLinear
+                }
+            };
+            self.state = next;
+        }
+    }
+
+    fn step(&mut self, step: &Step) {
+        let Some(kernel) = step.values.kernel(step.zone) else { return };
+        self.go(match (step.zone, step.values.domain()) {
+            (Zone::Screen, Domain::Linear) => State::ScreenLinear,
+            (Zone::Screen, Domain::Encoded) => State::ScreenCode,
+            (_, Domain::Linear) => State::SceneLinear,
+            (_, Domain::Encoded) => State::SceneLog,
+        });
+        self.ops.push(Op::Step { kernel, strength: step.strength as f32 });
+    }
+
+    fn render(&mut self, step: Option<&Step>) {
+        self.go(State::SceneLinear);
+        self.matrix(AP1.to(&self.display, Default::default()).unwrap_or(Mat3::IDENTITY));
+        let standard = PlainRendering::default().kernel(&self.display);
+        let own = step.and_then(|s| match &s.values {
+            Values::PlainRendering(v) => Some((v.kernel(&self.display), s.strength as f32)),
+            _ => None,
+        });
+        self.ops.push(match own {
+            Some((own, 1.0)) => Op::Render(own),
+            Some((own, strength)) => Op::Blend { standard, own, strength },
+            None => Op::Render(standard),
+        });
+        self.state = State::Display;
+    }
+}
+
+impl Program {
+    /// Compiles a checked path from code values of `from` to code values of `to`.
+    ///
+    /// A display-referred source enters through the inverse of the standard plain rendering. A scene-referred
+    /// output leaves the rendering out and lists it; active Screen steps are then an error. Where the path has
+    /// no active rendering, the standard plain rendering stands in.
+    pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
+        let active = |zone: Zone| path.steps.iter().filter(move |s| s.zone == zone && s.active());
+        let rendering = active(Zone::Film).next();
+        let mut left_out = Vec::new();
+        if to.reference == Reference::Scene {
+            if let Some(step) = active(Zone::Screen).next() {
+                return Err(CompileError::NeedsDisplay { step: step.name.clone(), to: to.id.clone() });
+            }
+            left_out.extend(rendering.map(|s| LeftOut {
+                step: s.name.clone(),
+                why: format!("{} is scene-referred: whoever receives it renders it", to.id),
+            }));
+        }
+
+        let display = if to.reference == Reference::Display { to.primaries } else { P3_D65 };
+        let mut c = Compiler { ops: vec![Op::Decode(from.transfer)], state: State::SceneLinear, display };
+        if from.reference == Reference::Display {
+            c.ops.push(Op::Unrender(PlainRendering::default().kernel(&from.primaries)));
+        }
+        c.matrix(from.matrix_to(&AP1));
+        active(Zone::Scene).for_each(|s| c.step(s));
+        if to.reference == Reference::Display {
+            c.render(rendering);
+            active(Zone::Screen).for_each(|s| c.step(s));
+            c.go(State::Display);
+            c.ops.push(Op::Fit(to.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32)));
+        } else {
+            c.go(State::SceneLinear);
+            c.matrix(to.matrix_from(&AP1));
+        }
+        c.ops.push(Op::Encode(to.transfer));
+        c.ops.retain(|op| !matches!(op, Op::Decode(Transfer::Linear) | Op::Encode(Transfer::Linear)));
+        Ok(Self { ops: tidy(c.ops), left_out })
+    }
+
+    /// Compiles the Scene steps before the step `id` from `from` to linear AP1: what that step is given.
+    pub fn up_to(path: &Path, id: &str, from: &Encoding) -> Self {
+        let before = path.steps.iter().take_while(|s| s.id != id && s.zone == Zone::Scene).cloned().collect();
+        let linear = Encoding::find("acescg").unwrap_or_else(|| from.clone());
+        // A scene-referred output and Scene steps alone always compile.
+        Self::compile(&Path { steps: before }, from, &linear).unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
+    }
+
+    /// One step alone on its zone's encoded values (ACEScct or 2.4-power P3), for fingerprints. A rendering
+    /// goes from ACEScct to 2.4-power P3.
+    pub fn of_step(step: &Step) -> Self {
+        let state = if step.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
+        let mut c = Compiler { ops: Vec::new(), state, display: P3_D65 };
+        let end = if step.zone == Zone::Film { State::ScreenCode } else { state };
+        match step.zone {
+            Zone::Film => c.render(Some(step)),
+            _ => c.step(step),
+        }
+        c.go(end);
+        Self { ops: c.ops, left_out: Vec::new() }
+    }
+
+    /// Runs the program on RGBA pixels in place, on one thread. Alpha is left as it is.
+    pub fn run(&self, pixels: &mut [[f32; 4]]) {
+        lane::vectorised(Run { program: self, pixels });
+    }
+
+    /// Runs the program on all threads of the current pool, in bands that stay in the cache.
+    pub fn run_parallel(&self, pixels: &mut [[f32; 4]]) {
+        pixels.par_chunks_mut(64 * N).for_each(|band| self.run(band));
+    }
+
+    /// The program on one colour.
+    pub fn on_colour(&self, rgb: [f32; 3]) -> [f32; 3] {
+        let mut pixel = [[rgb[0], rgb[1], rgb[2], 1.0]];
+        self.run(&mut pixel);
+        [pixel[0][0], pixel[0][1], pixel[0][2]]
+    }
+}
+
+/// Drops neighbouring changes of domain that undo each other (a decode right after the same encode, or the
+/// other way round), which also keeps an untouched encoding bit for bit.
+fn tidy(ops: Vec<Op>) -> Vec<Op> {
+    let mut out: Vec<Op> = Vec::with_capacity(ops.len());
+    for op in ops {
+        let undone = match (out.last(), &op) {
+            (Some(Op::Decode(a)), Op::Encode(b)) | (Some(Op::Encode(a)), Op::Decode(b)) => a == b,
+            _ => false,
+        };
+        if undone {
+            out.pop();
+        } else {
+            out.push(op);
+        }
+    }
+    out
+}
+
+struct Run<'a> {
+    program: &'a Program,
+    pixels: &'a mut [[f32; 4]],
+}
+
+impl pulp::NullaryFnOnce for Run<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let mut planes: Planes = [[0.0; N]; 3];
+        for block in self.pixels.chunks_mut(N) {
+            lane::load(block, &mut planes);
+            for op in &self.program.ops {
+                run_op(op, &mut planes);
+            }
+            lane::store(&planes, block);
+        }
+    }
+}
+
+#[inline(always)]
+fn run_op(op: &Op, planes: &mut Planes) {
+    match op {
+        Op::Matrix(m) => m.run(planes),
+        Op::Decode(t) => t.decode(planes),
+        Op::Encode(t) => t.encode(planes),
+        Op::Step { kernel, strength } => {
+            if *strength >= 1.0 {
+                kernel.run(planes);
+            } else {
+                let before = *planes;
+                kernel.run(planes);
+                blend(planes, &before, *strength);
+            }
+        }
+        Op::Render(k) => k.run(planes),
+        Op::Blend { standard, own, strength } => {
+            let mut other = *planes;
+            standard.run(&mut other);
+            own.run(planes);
+            SCREEN_TRANSFER.encode(&mut other);
+            SCREEN_TRANSFER.encode(planes);
+            blend(planes, &other, *strength);
+            SCREEN_TRANSFER.decode(planes);
+        }
+        Op::Unrender(k) => k.unrender(planes),
+        Op::Fit(luma) => fit::into_cube(*luma, planes),
+    }
+}
+
+/// before + strength * (after - before), in place of after.
+#[inline(always)]
+fn blend(after: &mut Planes, before: &Planes, strength: f32) {
+    for (a, b) in after.iter_mut().zip(before) {
+        for i in 0..N {
+            a[i] = b[i] + strength * (a[i] - b[i]);
+        }
+    }
+}

@@ -1,0 +1,69 @@
+//! The tonal axis of a zone: where a code value lies between black and white, in units a person thinks in.
+
+use super::Zone;
+use crate::colour::plane::Plane;
+use crate::colour::primaries::{AP1, P3_D65};
+
+/// log2(0.18), middle grey.
+const LOG2_GREY: f32 = -2.473_931_2;
+
+/// Code value of middle grey (10 % of peak) in the Screen zone: 0.1^(1/2.4).
+const SCREEN_GREY: f32 = 0.383_118_7;
+
+/// A straight relation between a zone's code values and its tonal axis.
+///
+/// Scene: stops from middle grey, read off ACEScct's logarithmic part and continued straight through its toe,
+/// so that black lies at about -5.97. Screen: tenths of the signal range from middle grey at 38.3 %.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Axis {
+    /// Axis units a code value.
+    pub scale: f32,
+    /// Axis place of code value zero.
+    pub offset: f32,
+}
+
+impl Axis {
+    /// The axis of a zone; Film has none of its own and uses the Scene's.
+    pub fn of(zone: Zone) -> Self {
+        match zone {
+            Zone::Scene | Zone::Film => Self { scale: 17.52, offset: -9.72 - LOG2_GREY },
+            Zone::Screen => Self { scale: 10.0, offset: -SCREEN_GREY * 10.0 },
+        }
+    }
+
+    /// Code value to axis.
+    #[inline(always)]
+    pub fn place(&self, code: f32) -> f32 {
+        code * self.scale + self.offset
+    }
+
+    /// Axis to code value.
+    #[inline(always)]
+    pub fn code(&self, place: f32) -> f32 {
+        (place - self.offset) / self.scale
+    }
+}
+
+/// The colour-difference plane of a zone's code values.
+pub fn plane_of(zone: Zone) -> Plane {
+    match zone {
+        Zone::Scene | Zone::Film => Plane::of(&AP1),
+        Zone::Screen => Plane::of(&P3_D65),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::colour::transfer::linear_to_acescct;
+
+    #[test]
+    fn middle_grey_is_zero_and_a_stop_is_one() {
+        let axis = Axis::of(Zone::Scene);
+        for stops in [-4.0_f32, -1.0, 0.0, 3.0, 6.5] {
+            let place = axis.place(linear_to_acescct(0.18 * stops.exp2()));
+            assert!((place - stops).abs() < 1e-4, "{stops}: {place}");
+        }
+        assert!(Axis::of(Zone::Screen).place(0.1_f32.powf(1.0 / 2.4)).abs() < 1e-5);
+    }
+}

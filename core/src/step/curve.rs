@@ -1,0 +1,176 @@
+//! Monotone cubic interpolation through points, on pictures.
+
+use super::field::{CurveRest, MAX_POINTS};
+use crate::lane::select;
+
+/// A curve ready to run: Fritsch and Carlson 1980, "Monotone piecewise cubic interpolation", three-point
+/// slopes limited to the monotone region by their circle of radius 3.
+///
+/// Outside its points a [`CurveRest::Same`] curve goes on straight with its end slope, a [`CurveRest::One`]
+/// curve stays at its end value.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Curve {
+    /// Pieces in rising order: where the piece begins and the cubic from there. The first begins at -infinity.
+    pieces: Vec<Piece>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Piece {
+    from: f32,
+    origin: f32,
+    /// Coefficients of (x - origin)^0..3.
+    c: [f32; 4],
+}
+
+impl Curve {
+    /// The curve through `points` (x strictly rising, at most [`MAX_POINTS`]). `None` for no points: the
+    /// curve that changes nothing.
+    pub fn new(points: &[[f64; 2]], rest: CurveRest) -> Option<Self> {
+        let points = &points[..points.len().min(MAX_POINTS)];
+        let (first, last) = (points.first()?, points.last()?);
+        let slopes = slopes(points, rest);
+        let line = |from: f64, p: &[f64; 2], slope: f64| {
+            let slope = if rest == CurveRest::Same { slope } else { 0.0 };
+            Piece { from: from as f32, origin: p[0] as f32, c: [p[1] as f32, slope as f32, 0.0, 0.0] }
+        };
+        let mut pieces = vec![line(f64::NEG_INFINITY, first, slopes[0])];
+        for (pair, m) in points.windows(2).zip(slopes.windows(2)) {
+            let (h, dy) = (pair[1][0] - pair[0][0], pair[1][1] - pair[0][1]);
+            let secant = dy / h;
+            let c2 = (3.0 * secant - 2.0 * m[0] - m[1]) / h;
+            let c3 = (m[0] + m[1] - 2.0 * secant) / (h * h);
+            let c = [pair[0][1], m[0], c2, c3].map(|v| v as f32);
+            pieces.push(Piece { from: pair[0][0] as f32, origin: pair[0][0] as f32, c });
+        }
+        pieces.push(line(last[0], last, slopes[points.len() - 1]));
+        Some(Self { pieces })
+    }
+
+    /// The curve's value at `x`.
+    #[inline(always)]
+    pub fn at(&self, x: f32) -> f32 {
+        let mut origin = 0.0;
+        let mut c = [0.0; 4];
+        for piece in &self.pieces {
+            let here = x >= piece.from;
+            origin = select(here, piece.origin, origin);
+            for (v, new) in c.iter_mut().zip(piece.c) {
+                *v = select(here, new, *v);
+            }
+        }
+        let t = x - origin;
+        c[0] + t * (c[1] + t * (c[2] + t * c[3]))
+    }
+
+    /// The curve's values on a whole plane, mapped through `axis` and back.
+    #[inline(always)]
+    pub fn run(&self, plane: &mut crate::lane::Plane, axis: super::Axis) {
+        let mut origin = [0.0_f32; crate::lane::N];
+        let mut c = [[0.0_f32; crate::lane::N]; 4];
+        crate::lane::each(plane, |v| axis.place(v));
+        // Pieces outside, pixels inside: the inner loop is a plain blend over the block.
+        for piece in &self.pieces {
+            for i in 0..crate::lane::N {
+                let here = plane[i] >= piece.from;
+                origin[i] = select(here, piece.origin, origin[i]);
+                for (v, new) in c.iter_mut().zip(piece.c) {
+                    v[i] = select(here, new, v[i]);
+                }
+            }
+        }
+        for i in 0..crate::lane::N {
+            let t = plane[i] - origin[i];
+            plane[i] = axis.code(c[0][i] + t * (c[1][i] + t * (c[2][i] + t * c[3][i])));
+        }
+    }
+}
+
+/// Slopes at the points. A single point of a `Same` curve has slope 1: it moves the whole axis.
+fn slopes(points: &[[f64; 2]], rest: CurveRest) -> Vec<f64> {
+    if points.len() == 1 {
+        return vec![if rest == CurveRest::Same { 1.0 } else { 0.0 }];
+    }
+    let secants: Vec<f64> = points.windows(2).map(|p| (p[1][1] - p[0][1]) / (p[1][0] - p[0][0])).collect();
+    let n = points.len();
+    let mut m: Vec<f64> = (0..n)
+        .map(|i| match i {
+            0 => secants[0],
+            i if i == n - 1 => secants[n - 2],
+            i if secants[i - 1] * secants[i] <= 0.0 => 0.0,
+            i => (secants[i - 1] + secants[i]) / 2.0,
+        })
+        .collect();
+    for (k, d) in secants.iter().enumerate() {
+        if *d == 0.0 {
+            (m[k], m[k + 1]) = (0.0, 0.0);
+            continue;
+        }
+        let (a, b) = (m[k] / d, m[k + 1] / d);
+        let radius = a.hypot(b);
+        if radius > 3.0 {
+            m[k] = 3.0 * a / radius * d;
+            m[k + 1] = 3.0 * b / radius * d;
+        }
+    }
+    m
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Points with rising x and rising y.
+    fn rising() -> impl Strategy<Value = Vec<[f64; 2]>> {
+        proptest::collection::vec((0.05..2.0_f64, 0.0..2.0_f64), 1..MAX_POINTS).prop_map(|steps| {
+            let mut at = [-6.0, -6.0];
+            steps
+                .iter()
+                .map(|(dx, dy)| {
+                    at = [at[0] + dx, at[1] + dy];
+                    at
+                })
+                .collect()
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn a_curve_through_rising_points_rises_everywhere_and_meets_them(points in rising()) {
+            let curve = Curve::new(&points, CurveRest::Same).unwrap();
+            for p in &points {
+                prop_assert!((curve.at(p[0] as f32) - p[1] as f32).abs() < 1e-4);
+            }
+            let mut last = f32::NEG_INFINITY;
+            for i in 0..4000 {
+                let y = curve.at(-8.0 + i as f32 * 0.01);
+                prop_assert!(y >= last - 2e-5, "{y} after {last}");
+                last = y;
+            }
+        }
+    }
+
+    #[test]
+    fn the_textbook_data_of_fritsch_and_carlson_stay_monotone() {
+        // RPN 14 data of the paper's table 1: a flat start, a steep rise, a flat end.
+        let data = [
+            [7.99, 0.0], [8.09, 2.764_29e-5], [8.19, 4.374_98e-2], [8.7, 0.169_183], [9.2, 0.469_428],
+            [10.0, 0.943_740], [12.0, 0.998_636], [15.0, 0.999_919], [20.0, 0.999_994],
+        ];
+        let curve = Curve::new(&data, CurveRest::Same).unwrap();
+        let mut last = -1.0;
+        for i in 0..=1201 {
+            let y = curve.at(7.99 + i as f32 * 0.01);
+            assert!(y >= last - 1e-6 && (-1e-6..=1.000_001).contains(&y));
+            last = y;
+        }
+    }
+
+    #[test]
+    fn beyond_its_ends_a_tone_curve_goes_on_straight_and_a_gain_curve_stays() {
+        let points = [[0.0, 0.0], [1.0, 2.0]];
+        assert_eq!(Curve::new(&points, CurveRest::Same).unwrap().at(3.0), 6.0);
+        assert_eq!(Curve::new(&points, CurveRest::One).unwrap().at(3.0), 2.0);
+        assert_eq!(Curve::new(&[], CurveRest::Same), None);
+    }
+}

@@ -1,0 +1,98 @@
+//! Curves: brightness, red, green and blue on the zone's tonal axis.
+
+use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters};
+use crate::colour::plane::Plane;
+use crate::lane::{N, Planes};
+
+/// Ends of the curves across and up, on the tonal axis.
+const SPAN: [f64; 2] = [-8.0, 8.0];
+
+parameters! {
+    /// Free curves through points.
+    Curves {
+        /// Moves luma; colour differences stay.
+        brightness: "Brightness", Tones, curve(SPAN, SPAN, CurveRest::Same);
+        /// Moves red.
+        red: "Red", Tones, curve(SPAN, SPAN, CurveRest::Same);
+        /// Moves green.
+        green: "Green", Tones, curve(SPAN, SPAN, CurveRest::Same);
+        /// Moves blue.
+        blue: "Blue", Tones, curve(SPAN, SPAN, CurveRest::Same);
+    }
+}
+
+/// The curves ready to run; those without points are left out.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kernel {
+    axis: Axis,
+    plane: Plane,
+    brightness: Option<Curve>,
+    channels: [Option<Curve>; 3],
+}
+
+impl Curves {
+    /// The curves for a zone.
+    pub fn kernel(&self, zone: Zone) -> Kernel {
+        let curve = |points: &[[f64; 2]]| Curve::new(points, CurveRest::Same);
+        Kernel {
+            axis: Axis::of(zone),
+            plane: super::plane_of(zone),
+            brightness: curve(&self.brightness),
+            channels: [curve(&self.red), curve(&self.green), curve(&self.blue)],
+        }
+    }
+}
+
+impl Kernel {
+    /// The curves on a block of code values: brightness first, then the channels.
+    #[inline(always)]
+    pub fn run(&self, planes: &mut Planes) {
+        if let Some(curve) = &self.brightness {
+            let mut luma = [0.0; N];
+            for (i, y) in luma.iter_mut().enumerate() {
+                *y = self.plane.luma_of([planes[0][i], planes[1][i], planes[2][i]]);
+            }
+            let mut moved = luma;
+            curve.run(&mut moved, self.axis);
+            for plane in planes.iter_mut() {
+                for i in 0..N {
+                    plane[i] += moved[i] - luma[i];
+                }
+            }
+        }
+        for (plane, curve) in planes.iter_mut().zip(&self.channels) {
+            if let Some(curve) = curve {
+                curve.run(plane, self.axis);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_points_change_no_bit() {
+        let mut p: Planes = [[0.413_588_4; N], [0.1; N], [-0.2; N]];
+        let before = p;
+        Curves::default().kernel(Zone::Scene).run(&mut p);
+        assert_eq!(p, before);
+    }
+
+    #[test]
+    fn a_red_curve_moves_red_alone_and_brightness_keeps_colour_differences() {
+        let axis = Axis::of(Zone::Scene);
+        let lifted = vec![[-4.0, -3.0], [4.0, 4.0]];
+        let start = [0.3_f32, 0.35, 0.4];
+        let mut p = start.map(|v| [v; N]);
+        Curves { red: lifted.clone(), ..Default::default() }.kernel(Zone::Scene).run(&mut p);
+        let want = axis.code(-3.0 + (axis.place(0.3) + 4.0) * 7.0 / 8.0);
+        assert!((p[0][3] - want).abs() < 1e-6 && p[1][3] == 0.35 && p[2][3] == 0.4);
+
+        let mut p = start.map(|v| [v; N]);
+        Curves { brightness: lifted, ..Default::default() }.kernel(Zone::Scene).run(&mut p);
+        assert!(p[0][0] > start[0]);
+        assert!((p[2][0] - p[0][0] - 0.1).abs() < 1e-6);
+    }
+}

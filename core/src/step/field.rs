@@ -1,0 +1,137 @@
+//! Descriptions of parameters, from which ranges, defaults, the page's controls and the schema all come.
+
+use serde::Serialize;
+
+/// The unit a value is shown in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Unit {
+    /// A ratio or share without a unit.
+    Plain,
+    /// Exposure in stops (log2), in every zone.
+    Stops,
+    /// A place or distance on the zone's tonal axis: stops from middle grey in the Scene zone, tenths of the
+    /// signal range from middle grey in the Screen zone.
+    Tones,
+    /// Kelvin.
+    Kelvin,
+    /// Thousandths of Duv, CIE 1960 uv distance from the locus; positive is green.
+    Duv,
+    /// Degrees.
+    Degrees,
+    /// A share shown in per cent (1.0 = 100 %).
+    Percent,
+}
+
+/// What a parameter holds.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, schemars::JsonSchema)]
+#[serde(tag = "type", rename_all = "lowercase")]
+pub enum FieldKind {
+    /// A number in a closed range.
+    Number {
+        /// Lowest value.
+        min: f64,
+        /// Highest value.
+        max: f64,
+        /// Value of a new step: the value that changes nothing, unless the field says otherwise.
+        default: f64,
+        /// One step of keys and wheel; coarse is ten of them, fine a tenth.
+        nudge: f64,
+    },
+    /// On or off.
+    Switch {
+        /// Value of a new step.
+        default: bool,
+    },
+    /// A curve through points `[x, y]` with rising x on the zone's tonal axis; no points change nothing.
+    Curve {
+        /// Lowest and highest x.
+        across: [f64; 2],
+        /// Lowest and highest y.
+        up: [f64; 2],
+        /// What the curve gives where it changes nothing: its own x, or one.
+        rest: CurveRest,
+    },
+}
+
+/// The neutral of a curve.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, schemars::JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum CurveRest {
+    /// y = x.
+    Same,
+    /// y = 1.
+    One,
+}
+
+/// A parameter of a step.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, schemars::JsonSchema)]
+pub struct Field {
+    /// The field's name in a look document.
+    pub id: &'static str,
+    /// What people call it.
+    pub title: &'static str,
+    /// What it does, in a line.
+    pub help: &'static str,
+    /// The unit it is shown in.
+    pub unit: Unit,
+    /// What it holds.
+    #[serde(flatten)]
+    pub kind: FieldKind,
+}
+
+/// A curve's points.
+pub type Points = Vec<[f64; 2]>;
+
+/// The most points a curve may have.
+pub const MAX_POINTS: usize = 16;
+
+/// The least distance of two neighbouring points across.
+pub const POINT_GAP: f64 = 0.02;
+
+/// Declares the parameters of a step once: the struct with serde and schema, its neutral default and its
+/// [`Field`] list.
+macro_rules! parameters {
+    (
+        $(#[$about:meta])*
+        $name:ident {
+            $( $(#[doc = $help:literal])+ $field:ident : $title:literal, $unit:ident, $kind:tt ( $($arg:expr),* ); )*
+        }
+    ) => {
+        $(#[$about])*
+        #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize, schemars::JsonSchema)]
+        #[serde(deny_unknown_fields, default)]
+        pub struct $name { $( $(#[doc = $help])+ pub $field: $crate::step::field::parameters!(@type $kind), )* }
+
+        impl $name {
+            /// The parameters in the order they are shown.
+            pub const FIELDS: &'static [$crate::step::field::Field] = &[ $( $crate::step::field::Field {
+                id: stringify!($field),
+                title: $title,
+                help: concat!($($help),+).trim_ascii(),
+                unit: $crate::step::field::Unit::$unit,
+                kind: $crate::step::field::parameters!(@kind $kind $($arg),*),
+            }, )* ];
+        }
+
+        impl Default for $name {
+            fn default() -> Self {
+                Self { $( $field: $crate::step::field::parameters!(@default $kind $($arg),*), )* }
+            }
+        }
+    };
+    (@type number) => { f64 };
+    (@type switch) => { bool };
+    (@type curve) => { $crate::step::field::Points };
+    (@kind number $min:expr, $max:expr, $default:expr, $nudge:expr) => {
+        $crate::step::field::FieldKind::Number { min: $min, max: $max, default: $default, nudge: $nudge }
+    };
+    (@kind switch $default:expr) => { $crate::step::field::FieldKind::Switch { default: $default } };
+    (@kind curve $across:expr, $up:expr, $rest:expr) => {
+        $crate::step::field::FieldKind::Curve { across: $across, up: $up, rest: $rest }
+    };
+    (@default number $min:expr, $max:expr, $default:expr, $nudge:expr) => { $default };
+    (@default switch $default:expr) => { $default };
+    (@default curve $across:expr, $up:expr, $rest:expr) => { Vec::new() };
+}
+pub(crate) use parameters;

@@ -1,0 +1,331 @@
+//! Plain rendering: a neutral, invertible way from scene light to display light.
+//!
+//! In the primaries of the display that is delivered to, so that what comes out fits it:
+//!
+//! 1. *Gamut.* With M the largest channel, a channel's distance from neutral is d = (M - c) / M. Distances
+//!    from [`THRESHOLD`] up to the limit of what AP1 can hold are compressed into 0..1 by the curve of the ACES
+//!    reference gamut compression (power 1.2), and go on straight beyond.
+//! 2. *Tone.* A Naka-Rushton sigmoid y = A r / (1 + r), r = (x / 0.18)^n r0, with the toe y^2 (1+t) / (y+t):
+//!    18 % grey lands on its level with the slope asked for, `white` stops over grey land on 1.
+//! 3. *Hue.* The mean, weighted by `keep_hue`, of the curve on each channel and the curve on M with ratios kept.
+//!    Both give M the same value, which makes the step invertible.
+//! 4. *White.* Distances from M shrink as M nears white.
+//!
+//! No clipping anywhere; `unrender` undoes each part in turn. Display pictures come into the scene through it.
+
+use super::field::parameters;
+use crate::colour::{
+    Mat3, Primaries,
+    primaries::AP1,
+};
+use crate::lane::{N, Planes, exp2, log2, powf, select, smoothstep};
+
+parameters! {
+    /// A neutral rendering where no film is wanted.
+    PlainRendering {
+        /// Slope in log-log at middle grey.
+        contrast: "Contrast", Plain, number(1.0, 2.2, 1.5, 0.01);
+        /// Display light of middle grey, as a share of peak.
+        grey: "Grey level", Percent, number(0.05, 0.2, 0.1, 0.001);
+        /// Scene light that becomes display white, over middle grey.
+        white: "White", Stops, number(3.0, 10.0, 8.0, 0.05);
+        /// How firmly the deepest shadows go to black.
+        toe: "Toe", Percent, number(0.0, 0.05, 0.004, 0.0005);
+        /// How far highlights keep their hue instead of drifting as single channels would.
+        keep_hue: "Keep hue", Percent, number(0.0, 1.0, 0.5, 0.01);
+        /// How far lights near display white go to white.
+        to_white: "Way to white", Percent, number(0.0, 0.9, 0.6, 0.01);
+    }
+}
+
+/// Distance from neutral where the gamut curve begins (the mean of the three published thresholds of the
+/// ACES reference gamut compression is 0.83; a little lower is smoother for smaller gamuts).
+const THRESHOLD: f64 = 0.8;
+/// Steepness of its knee, as published for the reference gamut compression.
+const POWER: f64 = 1.2;
+/// Stops over grey where the way to white begins and where it is complete.
+const WHITE_WAY: [f32; 2] = [2.0, 9.0];
+
+/// The gamut curve of one channel.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Squeeze {
+    limit: f32,
+    scale: f32,
+    end_slope: f32,
+}
+
+impl Squeeze {
+    /// The curve that brings `limit` to 1; ACES reference gamut compression, parametric form.
+    fn new(limit: f64) -> Self {
+        let reach = limit - THRESHOLD;
+        let scale = reach / (((1.0 - THRESHOLD) / reach).powf(-POWER) - 1.0).powf(1.0 / POWER);
+        let x = reach / scale;
+        let end_slope = (1.0 + x.powf(POWER)).powf(-1.0 / POWER - 1.0);
+        Self { limit: limit as f32, scale: scale as f32, end_slope: end_slope as f32 }
+    }
+
+    #[inline(always)]
+    fn squeeze(&self, d: f32) -> f32 {
+        const T: f32 = THRESHOLD as f32;
+        const P: f32 = POWER as f32;
+        let x = (d - T).max(0.0) / self.scale;
+        let curve = T + self.scale * x * powf(1.0 + powf(x, P), -1.0 / P);
+        let beyond = 1.0 + (d - self.limit) * self.end_slope;
+        select(d <= T, d, select(d <= self.limit, curve, beyond))
+    }
+
+    fn release(&self, d: f64) -> f64 {
+        let (limit, scale, slope) = (f64::from(self.limit), f64::from(self.scale), f64::from(self.end_slope));
+        if d <= THRESHOLD {
+            return d;
+        }
+        if d >= 1.0 {
+            return limit + (d - 1.0) / slope;
+        }
+        // y = x (1 + x^p)^(-1/p) has the inverse x = (y^-p - 1)^(-1/p).
+        let y = (d - THRESHOLD) / scale;
+        THRESHOLD + scale * (y.powf(-POWER) - 1.0).powf(-1.0 / POWER)
+    }
+}
+
+/// The rendering ready to run on linear light in the primaries of one display.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kernel {
+    squeeze: [Squeeze; 3],
+    power: f32,
+    gain: f32,
+    ceiling: f32,
+    toe: f32,
+    keep_hue: f32,
+    to_white: f32,
+}
+
+impl PlainRendering {
+    /// The rendering for a display with these primaries.
+    pub fn kernel(&self, display: &Primaries) -> Kernel {
+        let (g, t) = (self.grey, self.toe);
+        // Sigmoid value of grey, before the toe: y^2 (1+t) / (y+t) = g.
+        let y = (g + (g * g + 4.0 * (1.0 + t) * g * t).sqrt()) / (2.0 * (1.0 + t));
+        let (mut ceiling, mut power, mut gain) = (1.0, self.contrast, y);
+        // Ceiling, power and gain depend on each other weakly: a few rounds settle them.
+        for _ in 0..40 {
+            gain = y / (ceiling - y);
+            power = self.contrast / ((1.0 - y / ceiling) * (1.0 + t / (y + t)));
+            ceiling = 1.0 + 1.0 / (gain * (power * self.white).exp2());
+        }
+        Kernel {
+            squeeze: limits(display).map(Squeeze::new),
+            power: power as f32,
+            gain: gain as f32,
+            ceiling: ceiling as f32,
+            toe: t as f32,
+            keep_hue: self.keep_hue as f32,
+            to_white: self.to_white as f32,
+        }
+    }
+}
+
+/// The largest distance from neutral that colours of AP1 have in each channel of a display, with a twelfth to
+/// spare for lights beyond AP1.
+fn limits(display: &Primaries) -> [f64; 3] {
+    let m = AP1.to(display, crate::colour::Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
+    let mut limits = [1.0_f64; 3];
+    const STEPS: usize = 128;
+    for i in 0..3 * STEPS {
+        // Around the triangle of AP1: from each primary to the next.
+        let (side, t) = (i / STEPS, (i % STEPS) as f64 / STEPS as f64);
+        let mut edge = [0.0; 3];
+        edge[side] = 1.0 - t;
+        edge[(side + 1) % 3] = t;
+        let rgb = m.apply(edge);
+        let most = rgb[0].max(rgb[1]).max(rgb[2]);
+        for (l, c) in limits.iter_mut().zip(rgb) {
+            *l = l.max((most - c) / most);
+        }
+    }
+    limits.map(|l| (l * 13.0 / 12.0).max(1.1))
+}
+
+impl Kernel {
+    /// The tone curve on light >= 0: scene-linear to display-linear.
+    #[inline(always)]
+    pub fn tone(&self, x: f32) -> f32 {
+        let r = self.gain * exp2(self.power * log2(x * (1.0 / 0.18)));
+        // A r / (1 + r) written so that a huge r does not overflow.
+        let y = self.ceiling / (1.0 + 1.0 / r.max(1e-30));
+        select(x > 0.0, y * y * (1.0 + self.toe) / (y + self.toe), 0.0)
+    }
+
+    /// The tone curve continued oddly below zero, where colours outside the display end up.
+    #[inline(always)]
+    fn odd_tone(&self, x: f32) -> f32 {
+        self.tone(x.abs()).copysign(x)
+    }
+
+    /// The inverse of [`Self::tone`] for display light from 0 up to just below its ceiling.
+    fn untone(&self, y: f64) -> f64 {
+        if y <= 0.0 {
+            return 0.0;
+        }
+        let (t, a) = (f64::from(self.toe), f64::from(self.ceiling));
+        let s = (y + (y * y + 4.0 * (1.0 + t) * y * t).sqrt()) / (2.0 * (1.0 + t));
+        let s = s.min(a * (1.0 - 1e-9));
+        let r = s / (a - s);
+        0.18 * (r / f64::from(self.gain)).powf(1.0 / f64::from(self.power))
+    }
+
+    #[inline(always)]
+    fn whiten(&self, most: f32) -> f32 {
+        let stops = log2(most * (1.0 / 0.18));
+        1.0 - self.to_white * smoothstep(WHITE_WAY[0], WHITE_WAY[1], stops)
+    }
+
+    /// Scene-linear to display-linear, both in the display's primaries.
+    #[inline(always)]
+    pub fn run(&self, planes: &mut Planes) {
+        for i in 0..N {
+            let rgb = [planes[0][i], planes[1][i], planes[2][i]];
+            let most = rgb[0].max(rgb[1]).max(rgb[2]);
+            let m = most.max(1e-12);
+            let top = self.tone(m);
+            let (ratio, colour) = (top / m, self.whiten(m));
+            for (c, plane) in planes.iter_mut().enumerate() {
+                let x = m * (1.0 - self.squeeze[c].squeeze((m - rgb[c]) / m));
+                let apart = self.odd_tone(x);
+                let y = apart + self.keep_hue * (x * ratio - apart);
+                plane[i] = select(most > 0.0, top - (top - y) * colour, 0.0);
+            }
+        }
+    }
+
+    /// Display-linear light of this display back to the scene light that the rendering turns into it.
+    pub fn unrender(&self, planes: &mut Planes) {
+        for i in 0..N {
+            let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
+            let back = self.unrender_pixel(rgb);
+            for (plane, v) in planes.iter_mut().zip(back) {
+                plane[i] = v as f32;
+            }
+        }
+    }
+
+    fn unrender_pixel(&self, rgb: [f64; 3]) -> [f64; 3] {
+        let top = rgb[0].max(rgb[1]).max(rgb[2]);
+        if top <= 0.0 {
+            return [0.0; 3];
+        }
+        let m = self.untone(top);
+        let (ratio, colour) = (top / m, f64::from(self.whiten(m as f32)));
+        let mut out = [m; 3];
+        for (c, v) in out.iter_mut().enumerate() {
+            let y = top - (top - rgb[c]) / colour;
+            if y < top {
+                *v = m * (1.0 - self.squeeze[c].release((m - self.unmix(y, m, ratio)) / m));
+            }
+        }
+        out
+    }
+
+    /// The x whose mixture of both curves is `y`: bisection on a rising function, to f64 precision.
+    fn unmix(&self, y: f64, m: f64, ratio: f64) -> f64 {
+        let keep = f64::from(self.keep_hue);
+        let mix = |x: f64| {
+            let apart = self.tone64(x.abs()).copysign(x);
+            apart + keep * (x * ratio - apart)
+        };
+        let mut low = -m;
+        while mix(low) > y && low > -1e9 {
+            low *= 4.0;
+        }
+        let (mut a, mut b) = (low, m);
+        for _ in 0..80 {
+            let c = (a + b) / 2.0;
+            if mix(c) < y {
+                a = c;
+            } else {
+                b = c;
+            }
+        }
+        (a + b) / 2.0
+    }
+
+    fn tone64(&self, x: f64) -> f64 {
+        if x <= 0.0 {
+            return 0.0;
+        }
+        let r = f64::from(self.gain) * (x / 0.18).powf(f64::from(self.power));
+        let (y, t) = (f64::from(self.ceiling) * r / (1.0 + r), f64::from(self.toe));
+        y * y * (1.0 + t) / (y + t)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::colour::primaries::{BT709, BT2020, P3_D65};
+
+    fn kernel() -> Kernel {
+        PlainRendering::default().kernel(&BT709)
+    }
+
+    fn render(k: &Kernel, rgb: [f32; 3]) -> [f32; 3] {
+        let mut p = rgb.map(|v| [v; N]);
+        k.run(&mut p);
+        [p[0][0], p[1][0], p[2][0]]
+    }
+
+    #[test]
+    fn grey_lands_on_its_level_with_its_slope_and_white_on_one() {
+        let k = kernel();
+        assert!((k.tone(0.18) - 0.1).abs() < 1e-5);
+        let slope = (k.tone(0.18 * 1.01) / k.tone(0.18 / 1.01)).ln() / (1.01_f32 * 1.01).ln();
+        assert!((slope - 1.5).abs() < 0.005, "{slope}");
+        assert!((k.tone(0.18 * 256.0) - 1.0).abs() < 1e-5);
+    }
+
+    #[test]
+    fn neutrals_stay_neutral_and_rise() {
+        let k = kernel();
+        let mut last = -1.0;
+        for i in -140..80 {
+            let out = render(&k, [0.18 * (i as f32 * 0.1).exp2(); 3]);
+            assert!((out[0] - out[1]).abs() < 1e-7 && (out[0] - out[2]).abs() < 1e-7);
+            assert!(out[0] >= last);
+            last = out[0];
+        }
+    }
+
+    #[test]
+    fn the_whole_cube_of_a_display_comes_back_through_the_scene() {
+        for display in [BT709, P3_D65, BT2020] {
+            let k = PlainRendering::default().kernel(&display);
+            for n in 0..11 * 11 * 11 {
+                let rgb = [n % 11, n / 11 % 11, n / 121].map(|v| (v as f32 / 10.0).powf(2.4));
+                let mut p = rgb.map(|v| [v; N]);
+                k.unrender(&mut p);
+                let scene = [p[0][0], p[1][0], p[2][0]];
+                let out = render(&k, scene);
+                for (v, want) in out.iter().zip(rgb) {
+                    assert!((v - want).abs() < 3e-5, "{rgb:?} -> {scene:?} -> {out:?}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn lamps_as_wide_as_ap1_come_in_without_clipping() {
+        let to_display = AP1.to(&BT709, crate::colour::Adaptation::Bradford).unwrap();
+        for i in 0..60 {
+            let t = i as f64 / 20.0;
+            let (side, f) = (t as usize, t.fract());
+            let mut lamp = [0.0; 3];
+            lamp[side] = 1.0 - f;
+            lamp[(side + 1) % 3] = f;
+            for stops in [-3.0, 0.0, 3.0, 6.0] {
+                let rgb = to_display.apply(lamp.map(|v| v * 0.18 * f64::exp2(stops)));
+                let out = render(&kernel(), rgb.map(|v| v as f32));
+                assert!(out.iter().all(|v| (0.0..=1.0).contains(v)), "{lamp:?} at {stops}: {out:?}");
+            }
+        }
+    }
+}

@@ -1,0 +1,125 @@
+//! Saturation: overall, vibrance, by brightness, and the density that goes with strong colour.
+
+use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters};
+use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
+use crate::lane::{N, Planes, smoothstep};
+
+parameters! {
+    /// How strong colours are, by what they are.
+    Saturation {
+        /// Factor on all saturation; 0 is monochrome.
+        amount: "Saturation", Percent, number(0.0, 3.0, 1.0, 0.01);
+        /// More colour where there is little; gentle on what is strong already and on skin.
+        vibrance: "Vibrance", Percent, number(-1.0, 1.0, 0.0, 0.01);
+        /// Darkens strong colours as dyes do (positive), or lights them up (negative).
+        density: "Density", Percent, number(-1.0, 1.0, 0.0, 0.01);
+        /// Factor on saturation by brightness.
+        by_brightness: "By brightness", Tones, curve([-8.0, 8.0], [0.0, 2.0], CurveRest::One);
+    }
+}
+
+/// The Saturation step ready to run.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kernel {
+    axis: Axis,
+    plane: Plane,
+    amount: f32,
+    vibrance: f32,
+    density: f32,
+    by_brightness: Option<Curve>,
+    skin: [f32; 2],
+    /// Radius at which a colour counts as strong, in the zone's plane.
+    strong: f32,
+}
+
+impl Saturation {
+    /// The step for a zone.
+    pub fn kernel(&self, zone: Zone) -> Kernel {
+        let (x, y) = polar(SKIN_DEGREES, 1.0);
+        Kernel {
+            axis: Axis::of(zone),
+            plane: super::plane_of(zone),
+            amount: self.amount as f32,
+            vibrance: self.vibrance as f32,
+            density: self.density as f32,
+            by_brightness: Curve::new(&self.by_brightness, CurveRest::One),
+            skin: [x as f32, y as f32],
+            // Determined empirically: painted and natural surfaces stay below, lamps and dyes lie above. A log
+            // encoding holds the same colours at about a third of the radius.
+            strong: if zone == Zone::Screen { 0.25 } else { 0.08 },
+        }
+    }
+}
+
+impl Kernel {
+    /// The step on a block of code values. Luma is kept but for `density`.
+    #[inline(always)]
+    pub fn run(&self, planes: &mut Planes) {
+        for i in 0..N {
+            let (y, cb, cr) = self.plane.split([planes[0][i], planes[1][i], planes[2][i]]);
+            let square = cb * cb + cr * cr;
+            // Smooth at zero: radius^2 / (radius + a little) has no cone at the neutral axis.
+            let radius = square / (square.sqrt() + 1e-3);
+            let weak = self.strong / (self.strong + radius);
+            let along = (cb * self.skin[0] + cr * self.skin[1]) / (square.sqrt() + 1e-6);
+            // Full protection on the skin line, none beyond about 45 degrees from it.
+            let skin = smoothstep(0.7, 1.0, along) * 0.7;
+            let mut k = self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin));
+            if let Some(curve) = &self.by_brightness {
+                k *= curve.at(self.axis.place(y)).max(0.0);
+            }
+            let dim = self.density * 0.6 * radius * k;
+            [planes[0][i], planes[1][i], planes[2][i]] = self.plane.join(y - dim, cb * k, cr * k);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn run(step: &Saturation, rgb: [f32; 3]) -> [f32; 3] {
+        let mut p = rgb.map(|v| [v; N]);
+        step.kernel(Zone::Scene).run(&mut p);
+        [p[0][0], p[1][0], p[2][0]]
+    }
+
+    fn radius(rgb: [f32; 3]) -> f32 {
+        let (_, cb, cr) = super::super::plane_of(Zone::Scene).split(rgb);
+        cb.hypot(cr)
+    }
+
+    #[test]
+    fn none_is_monochrome_of_the_same_luma_and_neutrals_never_move() {
+        let plane = super::super::plane_of(Zone::Scene);
+        let out = run(&Saturation { amount: 0.0, ..Default::default() }, [0.5, 0.3, 0.2]);
+        assert!(out.iter().all(|v| (v - plane.luma_of([0.5, 0.3, 0.2])).abs() < 1e-6));
+        let strong = Saturation { amount: 2.0, vibrance: 1.0, density: 1.0, ..Default::default() };
+        for v in run(&strong, [0.4; 3]) {
+            assert!((v - 0.4).abs() < 1e-6);
+        }
+    }
+
+    #[test]
+    fn vibrance_lifts_weak_colours_more_than_strong_ones_and_spares_skin() {
+        let step = Saturation { vibrance: 1.0, ..Default::default() };
+        let plane = super::super::plane_of(Zone::Scene);
+        let gain = |hue: f64, amount: f64| {
+            let (cb, cr) = polar(hue, amount);
+            let rgb = plane.join(0.4, cb as f32, cr as f32);
+            radius(run(&step, rgb)) / radius(rgb)
+        };
+        assert!(gain(300.0, 0.01) > gain(300.0, 0.2) + 0.3);
+        assert!(gain(300.0, 0.02) > gain(SKIN_DEGREES, 0.02) + 0.3);
+    }
+
+    #[test]
+    fn by_brightness_drains_the_darks_alone() {
+        let step = Saturation { by_brightness: vec![[-5.0, 0.0], [-2.0, 1.0]], ..Default::default() };
+        let axis = Axis::of(Zone::Scene);
+        let at = |stops: f32| axis.code(stops);
+        let (dark, light) = ([at(-5.5) + 0.01, at(-5.5), at(-5.5)], [at(1.0) + 0.01, at(1.0), at(1.0)]);
+        assert!(radius(run(&step, dark)) < 1e-5);
+        assert!((radius(run(&step, light)) / radius(light) - 1.0).abs() < 1e-3);
+    }
+}

@@ -1,0 +1,145 @@
+//! Baking a path to a table between two encodings.
+
+use super::{Domain, Table, Table1, Table3, TableError};
+use crate::colour::{
+    Encoding,
+    transfer::{Transfer, acescct_to_linear, linear_to_acescct},
+};
+use crate::look::Program;
+use rayon::prelude::*;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// Linear light at the first and last entry of a shaper: just below zero, and 8.5 stops over middle grey.
+pub const SHAPER_RANGE: [f32; 2] = [-0.006_9, 64.0];
+
+/// Entries of a shaper: the most that files hold. ACEScct is straight below 0.0078, so that even spacing over
+/// the whole range costs nothing in the darks.
+const SHAPER_LENGTH: usize = 65_536;
+
+/// Where the nodes of a table lie in the input encoding, and the way there.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Bake {
+    /// Points on a side.
+    pub size: usize,
+    /// Input code values of the first and last node, after the shaper where there is one.
+    pub domain: Domain,
+    /// Whether linear input goes through an ACEScct-shaped 1D part first.
+    pub shaped: bool,
+}
+
+impl Bake {
+    /// The plan for an input encoding: none of the log and display encodings needs a shaper, linear ones do.
+    pub fn plan(from: &Encoding, size: usize) -> Self {
+        let domain = match from.transfer {
+            // ACEScc puts black below zero (S-2014-003).
+            Transfer::AcesCc => Domain { min: [-0.358_447_5; 3], max: [1.0; 3] },
+            _ => Domain::UNIT,
+        };
+        Self { size, domain, shaped: from.is_linear() }
+    }
+
+    /// The input code values of all nodes, red fastest.
+    pub fn inputs(&self) -> Vec<[f32; 4]> {
+        let n = self.size;
+        let at = |c: usize, i: usize| {
+            let (min, max) = (self.domain.min[c], self.domain.max[c]);
+            let v = min + (max - min) * i as f32 / (n - 1) as f32;
+            if self.shaped { unshape(v) } else { v }
+        };
+        (0..n * n * n).map(|i| [at(0, i % n), at(1, i / n % n), at(2, i / n / n), 1.0]).collect()
+    }
+}
+
+/// ACEScct of the shaper's ends.
+fn shaper_codes() -> [f32; 2] {
+    SHAPER_RANGE.map(linear_to_acescct)
+}
+
+/// Linear light to the shaper's 0..1.
+fn shape(v: f32) -> f32 {
+    let [a, b] = shaper_codes();
+    ((linear_to_acescct(v) - a) / (b - a)).clamp(0.0, 1.0)
+}
+
+fn unshape(v: f32) -> f32 {
+    let [a, b] = shaper_codes();
+    acescct_to_linear(a + v * (b - a))
+}
+
+fn shaper() -> Result<Table1, TableError> {
+    let [a, b] = SHAPER_RANGE;
+    let at = |i: usize| a + (b - a) * (i as f64 / (SHAPER_LENGTH - 1) as f64) as f32;
+    let domain = Domain { min: [a; 3], max: [b; 3] };
+    Table1::new(domain, (0..SHAPER_LENGTH).map(|i| [shape(at(i)); 3]).collect())
+}
+
+/// Bakes a compiled program, on all threads of the current pool. `None` when `cancel` was set meanwhile.
+pub fn bake(
+    program: &Program,
+    plan: &Bake,
+    title: &str,
+    cancel: &AtomicBool,
+) -> Result<Option<Table>, TableError> {
+    if !super::SIZES.contains(&plan.size) {
+        return Err(TableError::Size(plan.size));
+    }
+    let mut nodes = plan.inputs();
+    nodes.par_chunks_mut(4096).for_each(|slab| {
+        if !cancel.load(Ordering::Relaxed) {
+            program.run(slab);
+        }
+    });
+    if cancel.load(Ordering::Relaxed) {
+        return Ok(None);
+    }
+    let nodes: Vec<[f32; 3]> = nodes.iter().map(|p| [p[0], p[1], p[2]]).collect();
+    let cube = Table3::new(plan.size, plan.domain, &nodes)?;
+    let shaper = if plan.shaped { Some(shaper()?) } else { None };
+    Table::new(title.into(), shaper, Some(cube)).map(Some)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::look::{Look, Path};
+
+    fn baked(from: &str, to: &str, size: usize) -> (Program, Table) {
+        let (from, to) = (Encoding::find(from).unwrap(), Encoding::find(to).unwrap());
+        let look = Look::from_json(include_str!("../../tests/looks/version-1.json")).unwrap();
+        let program = Program::compile(&look.path, &from, &to).unwrap();
+        let table = bake(&program, &Bake::plan(&from, size), "t", &AtomicBool::new(false)).unwrap().unwrap();
+        (program, table)
+    }
+
+    #[test]
+    fn at_its_nodes_a_table_is_the_program() {
+        let (program, table) = baked("acescct", "rec709", 9);
+        for input in [[0.0, 0.25, 0.5], [0.125, 1.0, 0.75], [0.5, 0.5, 0.5]] {
+            let (want, got) = (program.on_colour(input), table.cube.as_ref().unwrap().at(input));
+            for (a, b) in want.iter().zip(got) {
+                assert!((a - b).abs() < 1e-6);
+            }
+        }
+    }
+
+    #[test]
+    fn linear_input_goes_through_a_shaper_that_holds_the_darks() {
+        let (program, table) = baked("acescg", "rec709", 65);
+        for stops in [-9.0_f32, -6.0, -3.0, 0.0, 3.0, 6.0, 8.0] {
+            let v = 0.18 * stops.exp2();
+            let mut p = [[v, v * 0.9, v * 0.8, 1.0]];
+            let want = program.on_colour([v, v * 0.9, v * 0.8]);
+            table.apply(&mut p);
+            for (a, b) in want.iter().zip(p[0]) {
+                assert!((a - b).abs() < 3e-3, "{stops}: {want:?} {:?}", p[0]);
+            }
+        }
+    }
+
+    #[test]
+    fn a_cancelled_bake_gives_nothing() {
+        let acescct = Encoding::find("acescct").unwrap();
+        let program = Program::compile(&Path::default(), &acescct, &acescct).unwrap();
+        assert_eq!(bake(&program, &Bake::plan(&acescct, 17), "t", &AtomicBool::new(true)), Ok(None));
+    }
+}

@@ -1,0 +1,367 @@
+//! Fidelity: how far a written table is from the exact path, and where it is farthest.
+
+use super::{Table, judge::Judgement};
+use crate::colour::{
+    Encoding, Reference, chart,
+    difference::{LabOf, ciede2000, delta_e_itp, itp},
+    transfer::{Transfer, WHITE_NITS},
+};
+use crate::lane::{N, Planes};
+use crate::look::{LeftOut, Path, Program};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Colours to compare on, in the table's input encoding.
+#[derive(Clone, Debug)]
+pub struct Probe {
+    /// What people call it: a shot's name, the chart, the cube.
+    pub name: String,
+    /// Whether it is one of the production's pictures.
+    pub picture: bool,
+    /// Input code values, rows of `width`.
+    pub pixels: Vec<[f32; 4]>,
+    /// Pixels in a row; for a list of colours, as many as there are.
+    pub width: usize,
+}
+
+/// The worst place of a probe.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Worst {
+    /// Its difference.
+    pub difference: f64,
+    /// Column and row from the top left, as shares of width and height.
+    pub at: [f64; 2],
+    /// Input code values there.
+    pub input: [f32; 3],
+    /// Output of the exact path, code values.
+    pub exact: [f32; 3],
+    /// Output of the table, code values.
+    pub table: [f32; 3],
+}
+
+/// The comparison on one probe.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Comparison {
+    /// What was compared on.
+    pub name: String,
+    /// Whether it is one of the production's pictures.
+    pub picture: bool,
+    /// Colours compared.
+    pub count: usize,
+    /// Mean difference.
+    pub mean: f64,
+    /// 99th percentile.
+    pub p99: f64,
+    /// The worst colour.
+    pub worst: Worst,
+    /// Largest difference in each cell of a coarse grid over a picture, row by row; empty for lists.
+    pub map: Vec<f32>,
+    /// Cells in a row of `map`.
+    pub map_width: usize,
+}
+
+/// The whole report that travels with a table.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct Fidelity {
+    /// Encoding that the table expects.
+    pub from: String,
+    /// Encoding that the table gives.
+    pub to: String,
+    /// Points on a side.
+    pub size: usize,
+    /// Whether a 1D part comes first.
+    pub shaped: bool,
+    /// The measure: `CIEDE2000` or `delta-E-ITP`.
+    pub measure: String,
+    /// All pictures together.
+    pub pictures: Option<Summary>,
+    /// Each probe.
+    pub comparisons: Vec<Comparison>,
+    /// What the table's own shape says; none for scene-referred output.
+    pub judgement: Option<Judgement>,
+    /// Active steps of the path that the table does not hold.
+    pub left_out: Vec<LeftOut>,
+}
+
+/// Mean, 99th percentile and worst over several probes.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Summary {
+    /// Colours compared.
+    pub count: usize,
+    /// Mean difference.
+    pub mean: f64,
+    /// 99th percentile.
+    pub p99: f64,
+    /// Worst difference.
+    pub worst: f64,
+    /// Name of the probe with the worst.
+    pub worst_in: String,
+}
+
+/// The value below which `share` of the values lie. Reorders `values`; 0 for none.
+pub fn percentile(values: &mut [f64], share: f64) -> f64 {
+    if values.is_empty() {
+        return 0.0;
+    }
+    let k = ((values.len() - 1) as f64 * share).round() as usize;
+    *values.select_nth_unstable_by(k, f64::total_cmp).1
+}
+
+/// Measures differences between code values of one encoding.
+///
+/// Display-referred SDR values are compared by CIEDE2000 against the display's own white; PQ and HLG by
+/// delta-E-ITP; scene-referred values are shown by the plain rendering on BT.709 first.
+pub struct Meter {
+    show: Option<Program>,
+    shown: Encoding,
+    lab: LabOf,
+    hdr: bool,
+}
+
+impl Meter {
+    /// A meter for code values of `of`.
+    pub fn new(of: &Encoding) -> Self {
+        let hdr = matches!(of.transfer, Transfer::Pq | Transfer::Hlg);
+        if of.reference == Reference::Display {
+            return Self { show: None, shown: of.clone(), lab: LabOf::new(&of.primaries), hdr };
+        }
+        let rec709 = Encoding::find("rec709").unwrap_or_else(|| of.clone());
+        let lab = LabOf::new(&rec709.primaries);
+        Self { show: Program::compile(&Path::default(), of, &rec709).ok(), shown: rec709, lab, hdr: false }
+    }
+
+    /// The name of the measure.
+    pub fn name(&self) -> &'static str {
+        if self.hdr { "delta-E-ITP" } else { "CIEDE2000" }
+    }
+
+    /// The differences of two equally long lists, one by one.
+    pub fn differences(&self, a: &[[f32; 4]], b: &[[f32; 4]]) -> Vec<f64> {
+        let chunks = 16 * N;
+        let mut out = Vec::with_capacity(a.len());
+        for (a, b) in a.chunks(chunks).zip(b.chunks(chunks)) {
+            let (a, b) = (self.places(a), self.places(b));
+            let between = if self.hdr { delta_e_itp } else { ciede2000 };
+            out.extend(a.iter().zip(&b).map(|(a, b)| if a == b { 0.0 } else { between(*a, *b) }));
+        }
+        out
+    }
+
+    /// CIELAB or ITP of code values.
+    fn places(&self, coded: &[[f32; 4]]) -> Vec<[f64; 3]> {
+        let mut coded = coded.to_vec();
+        if let Some(show) = &self.show {
+            show.run(&mut coded);
+        }
+        let mut out = Vec::with_capacity(coded.len());
+        let mut planes: Planes = [[0.0; N]; 3];
+        for block in coded.chunks(N) {
+            crate::lane::load(block, &mut planes);
+            self.shown.transfer.decode(&mut planes);
+            out.extend((0..block.len()).map(|i| {
+                let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
+                if self.hdr { itp(rgb.map(|v| v * f64::from(WHITE_NITS))) } else { self.lab.lab(rgb) }
+            }));
+        }
+        out
+    }
+}
+
+/// Columns of the coarse map of a picture.
+const MAP_WIDTH: usize = 64;
+
+/// Compares the table with the exact program on one probe.
+pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -> Comparison {
+    let (mut exact, mut read) = (probe.pixels.clone(), probe.pixels.clone());
+    program.run_parallel(&mut exact);
+    table.apply_parallel(&mut read);
+    let mut differences = meter.differences(&exact, &read);
+    let worst_at = (0..differences.len()).max_by(|a, b| differences[*a].total_cmp(&differences[*b])).unwrap_or(0);
+    let width = probe.width.max(1);
+    let height = probe.pixels.len().div_ceil(width).max(1);
+    let rgb = |list: &[[f32; 4]]| list.get(worst_at).map_or([0.0; 3], |p| [p[0], p[1], p[2]]);
+    let worst = Worst {
+        difference: differences.get(worst_at).copied().unwrap_or(0.0),
+        at: [(worst_at % width) as f64 / width as f64, (worst_at / width) as f64 / height as f64],
+        input: rgb(&probe.pixels),
+        exact: rgb(&exact),
+        table: rgb(&read),
+    };
+    let (map, map_width) = if probe.picture { coarse(&differences, width, height) } else { (Vec::new(), 0) };
+    Comparison {
+        name: probe.name.clone(),
+        picture: probe.picture,
+        count: differences.len(),
+        mean: mean(&differences),
+        p99: percentile(&mut differences, 0.99),
+        worst,
+        map,
+        map_width,
+    }
+}
+
+fn mean(values: &[f64]) -> f64 {
+    values.iter().sum::<f64>() / values.len().max(1) as f64
+}
+
+/// The largest difference in each cell of a grid of [`MAP_WIDTH`] columns with square cells.
+fn coarse(differences: &[f64], width: usize, height: usize) -> (Vec<f32>, usize) {
+    let columns = MAP_WIDTH.min(width);
+    let rows = (height * columns / width).max(1);
+    let mut map = vec![0.0_f32; columns * rows];
+    for (i, d) in differences.iter().enumerate() {
+        let (x, y) = (i % width * columns / width, i / width * rows / height);
+        let cell = &mut map[y * columns + x];
+        *cell = cell.max(*d as f32);
+    }
+    (map, columns)
+}
+
+/// The whole report on a table that was written and read back.
+///
+/// Beside the production's pictures in `probes` it is compared on the 24 chart patches over +-3 stops, on the
+/// neutral scale, and on a low-discrepancy cover of the cube.
+pub fn report(
+    program: &Program,
+    table: &Table,
+    from: &Encoding,
+    to: &Encoding,
+    probes: &[Probe],
+    mut progress: impl FnMut(f64),
+) -> Fidelity {
+    let meter = Meter::new(to);
+    let built_in = [chart_probe(from), neutral_probe(table), cube_probe(table)];
+    let total = probes.len() + built_in.len();
+    let mut comparisons = Vec::with_capacity(total);
+    for probe in probes.iter().chain(&built_in) {
+        comparisons.push(compare(program, table, &meter, probe));
+        progress(comparisons.len() as f64 / total as f64);
+    }
+    Fidelity {
+        from: from.id.clone(),
+        to: to.id.clone(),
+        size: table.cube.as_ref().map_or(0, super::Table3::size),
+        shaped: table.shaper.is_some(),
+        measure: meter.name().into(),
+        pictures: summary(program, table, &meter, probes),
+        comparisons,
+        judgement: super::judge::judge(table, to),
+        left_out: program.left_out.clone(),
+    }
+}
+
+/// All pictures as one population.
+fn summary(program: &Program, table: &Table, meter: &Meter, probes: &[Probe]) -> Option<Summary> {
+    let mut all = Vec::new();
+    let mut worst = (0.0, String::new());
+    for probe in probes {
+        let (mut exact, mut read) = (probe.pixels.clone(), probe.pixels.clone());
+        program.run_parallel(&mut exact);
+        table.apply_parallel(&mut read);
+        let differences = meter.differences(&exact, &read);
+        let most = differences.iter().copied().fold(0.0, f64::max);
+        if most >= worst.0 {
+            worst = (most, probe.name.clone());
+        }
+        all.extend(differences);
+    }
+    (!all.is_empty()).then(|| Summary {
+        count: all.len(),
+        mean: mean(&all),
+        p99: percentile(&mut all, 0.99),
+        worst: worst.0,
+        worst_in: worst.1,
+    })
+}
+
+/// Scene-linear AP1 colours as code values of `from`; a display encoding gets them through the rendering.
+fn encoded(from: &Encoding, colours: Vec<[f64; 3]>) -> Vec<[f32; 4]> {
+    let mut pixels: Vec<[f32; 4]> =
+        colours.iter().map(|c| [c[0] as f32, c[1] as f32, c[2] as f32, 1.0]).collect();
+    let linear = Encoding::find("acescg").unwrap_or_else(|| from.clone());
+    if let Ok(program) = Program::compile(&Path::default(), &linear, from) {
+        program.run(&mut pixels);
+    }
+    pixels
+}
+
+fn list(name: &str, pixels: Vec<[f32; 4]>) -> Probe {
+    Probe { name: name.into(), picture: false, width: pixels.len(), pixels }
+}
+
+fn chart_probe(from: &Encoding) -> Probe {
+    let stops = (-6..=6).map(|i| f64::from(i) / 2.0);
+    let colours = stops.flat_map(|s| chart::patches_ap1().map(|c| c.map(|v| v * s.exp2()))).collect();
+    list("24 patches, ±3 stops", encoded(from, colours))
+}
+
+fn neutral_probe(table: &Table) -> Probe {
+    let d = input_domain(table);
+    let at = |i: usize, c: usize| d.min[c] + (d.max[c] - d.min[c]) * i as f32 / 1023.0;
+    list("Neutral scale", (0..1024).map(|i| [at(i, 0), at(i, 1), at(i, 2), 1.0]).collect())
+}
+
+/// The R3 sequence (additive recurrence with the plastic constant's powers): 8192 colours that cover the
+/// table's domain evenly.
+fn cube_probe(table: &Table) -> Probe {
+    const PLASTIC: f64 = 1.220_744_084_605_759_5;
+    let d = input_domain(table);
+    let at = |i: usize, c: usize| {
+        let v = (0.5 + (i + 1) as f64 / PLASTIC.powi(c as i32 + 1)).fract() as f32;
+        d.min[c] + (d.max[c] - d.min[c]) * v
+    };
+    list("Whole cube", (0..8192).map(|i| [at(i, 0), at(i, 1), at(i, 2), 1.0]).collect())
+}
+
+fn input_domain(table: &Table) -> super::Domain {
+    let shaper = table.shaper.as_ref().map(super::Table1::domain);
+    shaper.or(table.cube.as_ref().map(super::Table3::domain)).unwrap_or(super::Domain::UNIT)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::table::{Bake, bake};
+    use std::sync::atomic::AtomicBool;
+
+    fn baked(size: usize) -> (Program, Table, Encoding, Encoding) {
+        let (from, to) = (Encoding::find("acescct").unwrap(), Encoding::find("rec709").unwrap());
+        let look = crate::look::Look::from_json(include_str!("../../tests/looks/version-1.json")).unwrap();
+        let program = Program::compile(&look.path, &from, &to).unwrap();
+        let table = bake(&program, &Bake::plan(&from, size), "t", &AtomicBool::new(false)).unwrap().unwrap();
+        (program, table, from, to)
+    }
+
+    #[test]
+    fn more_points_come_closer_and_the_worst_is_where_it_says() {
+        let report_of = |size| {
+            let (program, table, from, to) = baked(size);
+            let r = report(&program, &table, &from, &to, &[], |_| {});
+            let cube = r.comparisons.iter().find(|c| c.name == "Whole cube").unwrap();
+            let w = &cube.worst;
+            // The worst, measured again from what the report says of it.
+            let meter = Meter::new(&to);
+            let px = |c: [f32; 3]| [[c[0], c[1], c[2], 1.0]];
+            let again = meter.differences(&px(program.on_colour(w.input)), &px(w.table));
+            assert!((again[0] - w.difference).abs() < 1e-6);
+            (cube.mean, cube.worst.difference)
+        };
+        let (coarse, fine) = (report_of(17), report_of(65));
+        assert!(fine.0 < coarse.0 / 4.0 && fine.1 < coarse.1, "{coarse:?} {fine:?}");
+    }
+
+    #[test]
+    fn the_map_shows_the_place_of_a_difference() {
+        let mut d = vec![0.0; 640 * 360];
+        d[200 * 640 + 320] = 3.0;
+        let (map, width) = coarse(&d, 640, 360);
+        let at = map.iter().position(|v| *v == 3.0).unwrap();
+        assert_eq!((width, at % width, at / width), (64, 32, 20));
+    }
+
+    #[test]
+    fn percentiles_are_those_of_the_sorted_list() {
+        let mut v: Vec<f64> = (0..=100).rev().map(f64::from).collect();
+        assert_eq!((percentile(&mut v, 0.99), percentile(&mut v, 0.5), percentile(&mut [], 0.5)), (99.0, 50.0, 0.0));
+    }
+}

@@ -1,0 +1,173 @@
+//! Lookup tables: what they are, how they are read between their nodes, baked, proven and judged.
+
+pub mod apply;
+pub mod bake;
+pub mod fidelity;
+pub mod judge;
+mod simd;
+
+pub use bake::{Bake, bake};
+pub use fidelity::{Fidelity, Probe};
+pub use judge::Judgement;
+
+use thiserror::Error;
+
+/// Smallest and largest number of points on a side of a 3D table.
+pub const SIZES: std::ops::RangeInclusive<usize> = 2..=129;
+
+/// Smallest and largest number of entries in a 1D table (Cube LUT specification 1.0).
+pub const LENGTHS: std::ops::RangeInclusive<usize> = 2..=65_536;
+
+/// Why numbers are not a table.
+#[derive(Debug, Error, PartialEq)]
+pub enum TableError {
+    /// Number of points on a side out of [`SIZES`].
+    #[error("a 3D table has 2 to 129 points on a side, not {0}")]
+    Size(usize),
+    /// Number of entries out of [`LENGTHS`].
+    #[error("a 1D table has 2 to 65536 entries, not {0}")]
+    Length(usize),
+    /// Too few or too many nodes.
+    #[error("{expected} nodes are needed, {found} are there")]
+    Nodes {
+        /// Nodes that the size asks for.
+        expected: usize,
+        /// Nodes that are there.
+        found: usize,
+    },
+    /// A node or a domain value that is NaN or infinite.
+    #[error("node {0} is not a finite number")]
+    NotFinite(usize),
+    /// A domain whose end does not lie above its beginning.
+    #[error("the domain of a channel has to rise from its beginning to its end")]
+    Domain,
+    /// Neither a 1D nor a 3D part.
+    #[error("there is no table in it")]
+    Empty,
+}
+
+/// Where the first and the last node of each channel lie.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Domain {
+    /// First node.
+    pub min: [f32; 3],
+    /// Last node.
+    pub max: [f32; 3],
+}
+
+impl Domain {
+    /// 0 to 1 in every channel.
+    pub const UNIT: Self = Self { min: [0.0; 3], max: [1.0; 3] };
+
+    fn check(&self) -> Result<(), TableError> {
+        let rises = |(a, b): (&f32, &f32)| a.is_finite() && b.is_finite() && b > a;
+        if self.min.iter().zip(&self.max).all(rises) { Ok(()) } else { Err(TableError::Domain) }
+    }
+
+    /// Node units a unit of input, for `points` points.
+    fn scale(&self, points: usize) -> [f32; 3] {
+        [0, 1, 2].map(|c| (points - 1) as f32 / (self.max[c] - self.min[c]))
+    }
+}
+
+/// A 1D table for each channel, read linearly between its entries and held at its ends.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Table1 {
+    domain: Domain,
+    entries: Vec<[f32; 3]>,
+}
+
+impl Table1 {
+    /// A checked 1D table.
+    pub fn new(domain: Domain, entries: Vec<[f32; 3]>) -> Result<Self, TableError> {
+        if !LENGTHS.contains(&entries.len()) {
+            return Err(TableError::Length(entries.len()));
+        }
+        domain.check()?;
+        all_finite(&entries)?;
+        Ok(Self { domain, entries })
+    }
+
+    /// Where the first and last entry lie.
+    pub fn domain(&self) -> Domain {
+        self.domain
+    }
+
+    /// The entries from first to last.
+    pub fn entries(&self) -> &[[f32; 3]] {
+        &self.entries
+    }
+}
+
+/// A 3D table of `size`^3 nodes, red fastest, read by tetrahedral interpolation and held at its faces.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Table3 {
+    size: usize,
+    domain: Domain,
+    /// Nodes padded to four values, so that one load of 128 bits fetches a node.
+    nodes: Vec<[f32; 4]>,
+}
+
+impl Table3 {
+    /// A checked 3D table from its nodes, red fastest.
+    pub fn new(size: usize, domain: Domain, nodes: &[[f32; 3]]) -> Result<Self, TableError> {
+        if !SIZES.contains(&size) {
+            return Err(TableError::Size(size));
+        }
+        if nodes.len() != size * size * size {
+            return Err(TableError::Nodes { expected: size * size * size, found: nodes.len() });
+        }
+        domain.check()?;
+        all_finite(nodes)?;
+        Ok(Self { size, domain, nodes: nodes.iter().map(|n| [n[0], n[1], n[2], 0.0]).collect() })
+    }
+
+    /// Points on a side.
+    pub fn size(&self) -> usize {
+        self.size
+    }
+
+    /// Where the first and last nodes lie.
+    pub fn domain(&self) -> Domain {
+        self.domain
+    }
+
+    /// The nodes, red fastest; the fourth value of each is padding.
+    pub fn nodes(&self) -> &[[f32; 4]] {
+        &self.nodes
+    }
+
+    /// The node at these places.
+    pub fn node(&self, r: usize, g: usize, b: usize) -> [f32; 3] {
+        let n = self.nodes[r + self.size * (g + self.size * b)];
+        [n[0], n[1], n[2]]
+    }
+}
+
+fn all_finite(values: &[[f32; 3]]) -> Result<(), TableError> {
+    match values.iter().position(|v| v.iter().any(|x| !x.is_finite())) {
+        Some(i) => Err(TableError::NotFinite(i)),
+        None => Ok(()),
+    }
+}
+
+/// A lookup table as files hold it: a 1D part, a 3D part, or both in this order.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Table {
+    /// What the file calls itself.
+    pub title: String,
+    /// The part for each channel, which comes first.
+    pub shaper: Option<Table1>,
+    /// The part for all channels together.
+    pub cube: Option<Table3>,
+}
+
+impl Table {
+    /// A table with at least one part.
+    pub fn new(title: String, shaper: Option<Table1>, cube: Option<Table3>) -> Result<Self, TableError> {
+        if shaper.is_none() && cube.is_none() {
+            return Err(TableError::Empty);
+        }
+        Ok(Self { title, shaper, cube })
+    }
+}

@@ -1,0 +1,139 @@
+//! Tetrahedral lookup with AVX2, in two phases over blocks of [`N`] pixels: first all node places and weights,
+//! eight pixels at a time, then all lookups with one 128-bit load a corner. Splitting the phases keeps many
+//! loads in flight at once.
+
+use crate::lane::N;
+use crate::table::{Table3, apply::Lookup};
+use std::arch::x86_64::*;
+
+/// What the second phase needs of a pixel: four weights and three node places.
+#[repr(C, align(32))]
+struct Places {
+    weights: [[f32; N]; 4],
+    base: [u32; N],
+    first: [u32; N],
+    middle: [u32; N],
+}
+
+/// Looks up RGBA pixels in place; the same bits as `Lookup::at`.
+#[target_feature(enable = "avx2")]
+pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) {
+    let look = Lookup::new(table);
+    let mut places =
+        Places { weights: [[0.0; N]; 4], base: [0; N], first: [0; N], middle: [0; N] };
+    let mut blocks = pixels.chunks_exact_mut(N);
+    for block in &mut blocks {
+        find(&look, block, &mut places);
+        fetch(&look, &places, block);
+    }
+    let rest = blocks.into_remainder();
+    if !rest.is_empty() {
+        let mut full = [[0.0; 4]; N];
+        full[..rest.len()].copy_from_slice(rest);
+        find(&look, &full, &mut places);
+        fetch(&look, &places, rest);
+    }
+}
+
+/// First phase. `block` has exactly [`N`] pixels.
+#[target_feature(enable = "avx2")]
+fn find(look: &Lookup<'_>, block: &[[f32; 4]], places: &mut Places) {
+    let table = look.table;
+    let cells = _mm256_set1_ps((table.size - 1) as f32);
+    let last = _mm256_set1_epi32((table.size - 2) as i32);
+    let zero = _mm256_setzero_ps();
+    let scale = look.scale.map(|v| _mm256_set1_ps(v));
+    let min = table.domain.min.map(|v| _mm256_set1_ps(v));
+    let stride = look.stride.map(|v| _mm256_set1_epi32(v as i32));
+    let all = _mm256_set1_epi32(look.stride.iter().sum::<usize>() as i32);
+
+    for i in (0..N).step_by(8) {
+        let rgb = deinterleave(&block[i..i + 8]);
+        let mut base = _mm256_setzero_si256();
+        let mut f = [zero; 3];
+        for c in 0..3 {
+            let t = _mm256_mul_ps(_mm256_sub_ps(rgb[c], min[c]), scale[c]);
+            // max returns its second operand for a NaN: 0, as the scalar definition does.
+            let t = _mm256_min_ps(_mm256_max_ps(t, zero), cells);
+            let cell = _mm256_min_epi32(_mm256_cvttps_epi32(t), last);
+            f[c] = _mm256_sub_ps(t, _mm256_cvtepi32_ps(cell));
+            base = _mm256_add_epi32(base, _mm256_mullo_epi32(cell, stride[c]));
+        }
+        let [r, g, b] = f;
+        let ge = |a, b| _mm256_castps_si256(_mm256_cmp_ps::<_CMP_GE_OQ>(a, b));
+        let pick = |no, yes, mask| _mm256_blendv_epi8(no, yes, mask);
+        let (r_g, r_b, g_b) = (ge(r, g), ge(r, b), ge(g, b));
+        let first = pick(pick(stride[2], stride[1], g_b), stride[0], _mm256_and_si256(r_g, r_b));
+        // b <= r && b <= g, written with the masks of r >= b and g >= b; then g <= r as r >= g.
+        let least = pick(pick(stride[0], stride[1], r_g), stride[2], _mm256_and_si256(r_b, g_b));
+        let high = _mm256_max_ps(_mm256_max_ps(r, g), b);
+        let low = _mm256_min_ps(_mm256_min_ps(r, g), b);
+        let middle = _mm256_max_ps(_mm256_min_ps(r, g), _mm256_min_ps(_mm256_max_ps(r, g), b));
+        let weights = [
+            _mm256_sub_ps(_mm256_set1_ps(1.0), high),
+            _mm256_sub_ps(high, middle),
+            _mm256_sub_ps(middle, low),
+            low,
+        ];
+        let ints = [
+            (&mut places.base, base),
+            (&mut places.first, _mm256_add_epi32(base, first)),
+            (&mut places.middle, _mm256_add_epi32(base, _mm256_sub_epi32(all, least))),
+        ];
+        for (out, v) in ints {
+            // SAFETY: i + 8 <= N, so eight u32 lie behind the pointer.
+            unsafe { _mm256_storeu_si256(out.as_mut_ptr().add(i).cast(), v) };
+        }
+        for (out, v) in places.weights.iter_mut().zip(weights) {
+            // SAFETY: i + 8 <= N, so eight f32 lie behind the pointer.
+            unsafe { _mm256_storeu_ps(out.as_mut_ptr().add(i), v) };
+        }
+    }
+}
+
+/// R, G and B of eight pixels.
+#[target_feature(enable = "avx2")]
+fn deinterleave(pixels: &[[f32; 4]]) -> [__m256; 3] {
+    assert!(pixels.len() == 8);
+    let half = |i: usize| {
+        // SAFETY: i + 4 < 8, so pixels i and i + 4, of four f32 each, exist.
+        unsafe {
+            let low = _mm_loadu_ps(pixels.as_ptr().add(i).cast());
+            let high = _mm_loadu_ps(pixels.as_ptr().add(i + 4).cast());
+            _mm256_set_m128(high, low)
+        }
+    };
+    let (a, b, c, d) = (half(0), half(1), half(2), half(3));
+    let (rg_ac, rg_bd) = (_mm256_unpacklo_ps(a, c), _mm256_unpacklo_ps(b, d));
+    let (ba_ac, ba_bd) = (_mm256_unpackhi_ps(a, c), _mm256_unpackhi_ps(b, d));
+    [_mm256_unpacklo_ps(rg_ac, rg_bd), _mm256_unpackhi_ps(rg_ac, rg_bd), _mm256_unpacklo_ps(ba_ac, ba_bd)]
+}
+
+/// Second phase, for up to [`N`] pixels.
+#[target_feature(enable = "avx2")]
+fn fetch(look: &Lookup<'_>, places: &Places, block: &mut [[f32; 4]]) {
+    let nodes = look.table.nodes.as_ptr();
+    let all = look.stride.iter().sum::<usize>();
+    for (i, pixel) in block.iter_mut().enumerate().take(N) {
+        let base = places.base[i] as usize;
+        let (first, middle) = (places.first[i] as usize, places.middle[i] as usize);
+        // SAFETY: `find` holds every cell at or below size - 2 and NaN at 0, so that base + all, the largest
+        // of the four places, is at most size^3 - 1; a node has four f32.
+        let (p0, p1, p2, p3) = unsafe {
+            (
+                _mm_loadu_ps(nodes.add(base).cast()),
+                _mm_loadu_ps(nodes.add(first).cast()),
+                _mm_loadu_ps(nodes.add(middle).cast()),
+                _mm_loadu_ps(nodes.add(base + all).cast()),
+            )
+        };
+        let w = [0, 1, 2, 3].map(|k: usize| _mm_set1_ps(places.weights[k][i]));
+        let sum = _mm_add_ps(_mm_mul_ps(p0, w[0]), _mm_mul_ps(p1, w[1]));
+        let sum = _mm_add_ps(_mm_add_ps(sum, _mm_mul_ps(p2, w[2])), _mm_mul_ps(p3, w[3]));
+        // SAFETY: a pixel is four f32; alpha is kept from it.
+        unsafe {
+            let old = _mm_loadu_ps(pixel.as_ptr());
+            _mm_storeu_ps(pixel.as_mut_ptr(), _mm_blend_ps::<0b1000>(sum, old));
+        }
+    }
+}
