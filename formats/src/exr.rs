@@ -1,0 +1,74 @@
+//! OpenEXR (ISO/IEC publicly available specification of the format's technical introduction): the first layer
+//! with R, G and B, half or float, any compression that the reader knows.
+
+use crate::FormatError;
+use exr::{meta::MetaData, prelude::*};
+use lantern_core::picture::{Picture, check_size};
+use std::io::Cursor;
+
+const NAME: &str = "OpenEXR";
+
+/// The pixels of a layer while they are read.
+struct Target {
+    width: usize,
+    pixels: Vec<[f32; 4]>,
+}
+
+/// Reads an OpenEXR picture; values are as they stand in the file.
+pub fn read(bytes: &[u8]) -> std::result::Result<Picture, FormatError> {
+    let broken = |e: Error| FormatError::broken(NAME, e);
+    let meta = MetaData::read_from_buffered(Cursor::new(bytes), false).map_err(broken)?;
+    for header in &meta.headers {
+        check_size(header.layer_size.0, header.layer_size.1)?;
+    }
+    let image = exr::prelude::read()
+        .no_deep_data()
+        .largest_resolution_level()
+        .rgba_channels(
+            |size: Vec2<usize>, _: &RgbaChannels| Target {
+                width: size.width(),
+                // Filled row by row; the size was checked above.
+                pixels: vec![[0.0, 0.0, 0.0, 1.0]; size.area()],
+            },
+            |target: &mut Target, at: Vec2<usize>, (r, g, b, a): (f32, f32, f32, f32)| {
+                if let Some(p) = target.pixels.get_mut(at.y() * target.width + at.x()) {
+                    *p = [r, g, b, a];
+                }
+            },
+        )
+        .first_valid_layer()
+        .all_attributes()
+        .from_buffered(Cursor::new(bytes))
+        .map_err(broken)?;
+    let size = image.layer_data.size;
+    Ok(Picture::new(size.width(), size.height(), image.layer_data.channel_data.pixels.pixels)?)
+}
+
+/// Writes an OpenEXR picture in f32 with ZIP compression.
+pub fn write(picture: &Picture) -> std::result::Result<Vec<u8>, FormatError> {
+    let channels = SpecificChannels::rgba(|at: Vec2<usize>| {
+        let p = picture.pixels[at.y() * picture.width() + at.x()];
+        (p[0], p[1], p[2], p[3])
+    });
+    let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::SMALL_LOSSLESS };
+    let layer = Layer::new((picture.width(), picture.height()), LayerAttributes::named("rgba"), encoding, channels);
+    let mut out = Cursor::new(Vec::new());
+    Image::from_layer(layer).write().to_buffered(&mut out).map_err(|e| FormatError::broken(NAME, e))?;
+    Ok(out.into_inner())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn floats_come_back_to_the_bit_and_truncation_is_an_error() {
+        let pixels = (0..300).map(|i| [i as f32 * 0.37 - 5.0, 1e-7 * i as f32, 65504.0, 0.5]).collect();
+        let picture = Picture::new(20, 15, pixels).unwrap();
+        let bytes = write(&picture).unwrap();
+        assert_eq!(super::read(&bytes).unwrap(), picture);
+        for cut in [4, 40, bytes.len() / 2, bytes.len() - 4] {
+            assert!(super::read(&bytes[..cut]).is_err(), "cut at {cut}");
+        }
+    }
+}

@@ -1,0 +1,76 @@
+//! Bytes to core types and back. One file a format, each with its specification named.
+//!
+//! Everything here reads hostile bytes: sizes are checked before anything is allocated for them, no input
+//! panics, and every error says what was expected and what was found.
+//!
+//! PNG and TIFF hold code values 0..1; OpenEXR holds the values of its encoding as they are.
+
+pub mod cube;
+pub mod exr;
+pub mod picture;
+pub mod png;
+pub mod tiff;
+
+use lantern_core::{picture::SizeError, table::TableError};
+use thiserror::Error;
+
+/// Bits of an integer sample.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Depth {
+    /// 8 bit.
+    Eight,
+    /// 16 bit.
+    Sixteen,
+}
+
+/// Why bytes are not what they should be.
+#[derive(Debug, Error)]
+pub enum FormatError {
+    /// Not a format that is read here.
+    #[error("this is no picture that can be read: PNG, TIFF and OpenEXR are")]
+    UnknownPicture,
+    /// The bytes break off or contradict themselves.
+    #[error("{format}: {why}")]
+    Broken {
+        /// The format.
+        format: &'static str,
+        /// What is wrong.
+        why: String,
+    },
+    /// A kind of the format that is not read.
+    #[error("{format}: {what} is not read; save it as {instead}")]
+    Unsupported {
+        /// The format.
+        format: &'static str,
+        /// What was found.
+        what: String,
+        /// What would do.
+        instead: &'static str,
+    },
+    /// A picture's size is out of bounds.
+    #[error("{0}")]
+    Size(#[from] SizeError),
+    /// A wrong line in a text file.
+    #[error("line {line}: {why}")]
+    Line {
+        /// Line number from 1.
+        line: usize,
+        /// What is wrong.
+        why: String,
+    },
+    /// The numbers are no table.
+    #[error("{0}")]
+    Table(#[from] TableError),
+}
+
+impl FormatError {
+    fn broken(format: &'static str, why: impl std::fmt::Display) -> Self {
+        Self::Broken { format, why: why.to_string() }
+    }
+}
+
+/// A value 0..1 as an integer sample, rounded to nearest.
+pub(crate) fn quantise(v: f32, most: f32) -> f32 {
+    // NaN becomes 0.
+    (v.max(0.0).min(1.0) * most + 0.5).floor()
+}
