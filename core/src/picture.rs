@@ -95,6 +95,28 @@ impl Picture {
     }
 }
 
+/// Display-encoded pixels as RGBA bytes, rounded to nearest and held at the ends, alpha 255. `out` has four
+/// bytes a pixel; NaN becomes 0.
+pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
+    struct Convert<'a>(&'a [[f32; 4]], &'a mut [u8]);
+    impl pulp::NullaryFnOnce for Convert<'_> {
+        type Output = ();
+
+        #[inline(always)]
+        fn call(self) {
+            // Adding 2^23 leaves the rounded integer in the low bits: a saturating cast would not vectorise.
+            let byte = |v: f32| (v.max(0.0).min(1.0) * 255.0 + 8_388_608.0).to_bits() as u8;
+            for (p, o) in self.0.iter().zip(self.1.chunks_exact_mut(4)) {
+                o[0] = byte(p[0]);
+                o[1] = byte(p[1]);
+                o[2] = byte(p[2]);
+                o[3] = 255;
+            }
+        }
+    }
+    crate::lane::vectorised(Convert(pixels, out));
+}
+
 /// Shrinks each of `rows` rows from `from` to `to` pixels.
 fn shrink_rows(pixels: &[[f32; 4]], from: usize, rows: usize, to: usize) -> Vec<[f32; 4]> {
     let step = from as f64 / to as f64;
@@ -131,6 +153,13 @@ mod tests {
     fn a_size_beyond_the_limit_is_refused_before_anything_is_allocated() {
         assert_eq!(check_size(100_000, 100_000), Err(SizeError::TooLarge(100_000, 100_000)));
         assert_eq!(check_size(0, 4), Err(SizeError::Empty(0, 4)));
+    }
+
+    #[test]
+    fn bytes_are_rounded_to_nearest_and_held_at_the_ends() {
+        let mut out = [0; 12];
+        to_bytes(&[[0.5, 1.0, 0.0, 0.3], [-1.0, 7.0, f32::NAN, 1.0], [0.0019, 0.002, 0.9985, 1.0]], &mut out);
+        assert_eq!(out, [128, 255, 0, 255, 0, 255, 0, 255, 0, 1, 255, 255]);
     }
 
     #[test]

@@ -66,6 +66,20 @@ pub fn stops_histogram(pixels: &[[f32; 4]], span: [f32; 2], bins: usize) -> Vec<
     counts
 }
 
+/// Histogram of luma on a tonal axis: `bins` even bins over `span`, of encoded pixels. Pixels beyond an end
+/// count in the end's bin.
+pub fn axis_histogram(pixels: &[[f32; 4]], axis: crate::step::Axis, span: [f32; 2], bins: usize) -> Vec<u32> {
+    let mut counts = vec![0_u32; bins.max(1)];
+    let last = counts.len() - 1;
+    let plane = Plane::bt709();
+    for p in pixels {
+        let place = axis.place(plane.luma_of([p[0], p[1], p[2]]));
+        let t = (place - span[0]) / (span[1] - span[0]) * (last + 1) as f32;
+        counts[(t.max(0.0) as usize).min(last)] += 1;
+    }
+    counts
+}
+
 /// Histogram of encoded luma: `bins` even bins over 0..1, of delivery-encoded RGBA bytes.
 pub fn luma_histogram(pixels: &[[u8; 4]], bins: usize) -> Vec<u32> {
     let mut counts = vec![0_u32; bins.max(1)];

@@ -50,6 +50,12 @@ impl Bake {
     }
 }
 
+/// The title that a table's file carries: what it is, what it expects, what it gives, and its range.
+pub fn title(look: &str, from: &Encoding, to: &Encoding) -> String {
+    let source = |e: &Encoding| if e.id == "camera" { e.title.clone() } else { e.id.clone() };
+    format!("{look}: {} to {}, full range", source(from), source(to))
+}
+
 /// ACEScct of the shaper's ends.
 fn shaper_codes() -> [f32; 2] {
     SHAPER_RANGE.map(linear_to_acescct)

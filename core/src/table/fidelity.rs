@@ -170,8 +170,8 @@ impl Meter {
 /// Columns of the coarse map of a picture.
 const MAP_WIDTH: usize = 64;
 
-/// Compares the table with the exact program on one probe.
-pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -> Comparison {
+/// Compares the table with the exact program on one probe; the single differences come along.
+pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -> (Comparison, Vec<f64>) {
     let (mut exact, mut read) = (probe.pixels.clone(), probe.pixels.clone());
     program.run_parallel(&mut exact);
     table.apply_parallel(&mut read);
@@ -188,7 +188,7 @@ pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -
         table: rgb(&read),
     };
     let (map, map_width) = if probe.picture { coarse(&differences, width, height) } else { (Vec::new(), 0) };
-    Comparison {
+    let comparison = Comparison {
         name: probe.name.clone(),
         picture: probe.picture,
         count: differences.len(),
@@ -197,7 +197,8 @@ pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -
         worst,
         map,
         map_width,
-    }
+    };
+    (comparison, differences)
 }
 
 fn mean(values: &[f64]) -> f64 {
@@ -232,9 +233,13 @@ pub fn report(
     let meter = Meter::new(to);
     let built_in = [chart_probe(from), neutral_probe(table), cube_probe(table)];
     let total = probes.len() + built_in.len();
-    let mut comparisons = Vec::with_capacity(total);
+    let (mut comparisons, mut on_pictures) = (Vec::with_capacity(total), Vec::new());
     for probe in probes.iter().chain(&built_in) {
-        comparisons.push(compare(program, table, &meter, probe));
+        let (comparison, differences) = compare(program, table, &meter, probe);
+        if probe.picture {
+            on_pictures.extend(differences);
+        }
+        comparisons.push(comparison);
         progress(comparisons.len() as f64 / total as f64);
     }
     Fidelity {
@@ -243,7 +248,7 @@ pub fn report(
         size: table.cube.as_ref().map_or(0, super::Table3::size),
         shaped: table.shaper.is_some(),
         measure: meter.name().into(),
-        pictures: summary(program, table, &meter, probes),
+        pictures: summary(&comparisons, on_pictures),
         comparisons,
         judgement: super::judge::judge(table, to),
         left_out: program.left_out.clone(),
@@ -251,26 +256,15 @@ pub fn report(
 }
 
 /// All pictures as one population.
-fn summary(program: &Program, table: &Table, meter: &Meter, probes: &[Probe]) -> Option<Summary> {
-    let mut all = Vec::new();
-    let mut worst = (0.0, String::new());
-    for probe in probes {
-        let (mut exact, mut read) = (probe.pixels.clone(), probe.pixels.clone());
-        program.run_parallel(&mut exact);
-        table.apply_parallel(&mut read);
-        let differences = meter.differences(&exact, &read);
-        let most = differences.iter().copied().fold(0.0, f64::max);
-        if most >= worst.0 {
-            worst = (most, probe.name.clone());
-        }
-        all.extend(differences);
-    }
-    (!all.is_empty()).then(|| Summary {
-        count: all.len(),
-        mean: mean(&all),
-        p99: percentile(&mut all, 0.99),
-        worst: worst.0,
-        worst_in: worst.1,
+fn summary(comparisons: &[Comparison], mut differences: Vec<f64>) -> Option<Summary> {
+    let pictures = comparisons.iter().filter(|c| c.picture);
+    let worst = pictures.max_by(|a, b| a.worst.difference.total_cmp(&b.worst.difference))?;
+    Some(Summary {
+        count: differences.len(),
+        mean: mean(&differences),
+        p99: percentile(&mut differences, 0.99),
+        worst: worst.worst.difference,
+        worst_in: worst.name.clone(),
     })
 }
 

@@ -1,0 +1,107 @@
+//! The command line.
+
+mod compare;
+mod inspect;
+mod table;
+
+use crate::files::{self, Failure, Outcome};
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use lantern_core::colour::{Encoding, Reference};
+use std::net::SocketAddr;
+use std::path::PathBuf;
+
+/// Look design for film and series.
+#[derive(Parser)]
+#[command(version, about)]
+pub struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serve the page and its API.
+    Serve(Serve),
+    /// Bake a look to a table, and prove it.
+    Bake(table::Bake),
+    /// Run a look on pictures exactly.
+    Render(table::Render),
+    /// Run a table on pictures.
+    Apply(table::Apply),
+    /// Colour difference of two pictures: mean, 99th percentile, worst and where.
+    Compare(compare::Compare),
+    /// Say what a table, look, camera profile or picture is.
+    Inspect(inspect::Inspect),
+    /// List encodings: ids and what they are.
+    Encodings,
+    /// Print a description of the program's own interfaces.
+    Describe {
+        /// Which one.
+        what: Description,
+    },
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum Description {
+    /// OpenAPI of the server's JSON API.
+    Openapi,
+    /// JSON Schema of look files.
+    Look,
+}
+
+#[derive(Args)]
+struct Serve {
+    /// Folder of the database and the media.
+    #[arg(long, default_value = "data")]
+    data: PathBuf,
+    /// Address to listen on. The page has no log-in: keep it on this machine.
+    #[arg(long, default_value = "127.0.0.1:7171")]
+    listen: SocketAddr,
+    /// Put the demo production into a data folder that has none.
+    #[arg(long)]
+    demo: bool,
+}
+
+/// Does what the command line says.
+pub fn run(arguments: Arguments) -> Outcome<()> {
+    match arguments.command {
+        Command::Serve(a) => serve(&a),
+        Command::Bake(a) => a.run(),
+        Command::Render(a) => a.run(),
+        Command::Apply(a) => a.run(),
+        Command::Compare(a) => a.run(),
+        Command::Inspect(a) => a.run(),
+        Command::Encodings => {
+            for e in Encoding::shipped() {
+                let side = if e.reference == Reference::Scene { "scene" } else { "display" };
+                println!("{:<15} {:<8} {}", e.id, side, e.title);
+            }
+            Ok(())
+        }
+        Command::Describe { what } => {
+            let document = match what {
+                Description::Openapi => lantern_server::api::openapi::build(),
+                Description::Look => lantern_core::look::schema::look_schema(),
+            };
+            println!("{document:#}");
+            Ok(())
+        }
+    }
+}
+
+fn serve(a: &Serve) -> Outcome<()> {
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into());
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let data = lantern_server::Data::open(&a.data)
+        .map_err(|e| Failure(format!("the data folder {}: {e:?}", a.data.display())))?;
+    if a.demo {
+        crate::demo::prepare(&data)?;
+    }
+    let ready = |address| println!("Dusky Lantern is at http://{address}");
+    lantern_server::serve(data, a.listen, ready).map_err(|e| Failure(format!("{}: {e}", a.listen)))
+}
+
+/// Reads an encoding by its id or profile file.
+fn encoding(name: &str) -> Outcome<Encoding> {
+    files::encoding(name)
+}

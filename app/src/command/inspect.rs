@@ -1,0 +1,98 @@
+//! inspect: what a file is.
+
+use crate::files::{self, Failure, Outcome};
+use clap::Args;
+use lantern_core::look::Look;
+use lantern_core::table::Table;
+use serde_json::{Value, json};
+use std::path::{Path, PathBuf};
+
+#[derive(Args)]
+pub struct Inspect {
+    /// A table, look, camera profile or picture.
+    file: PathBuf,
+    /// Print JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+impl Inspect {
+    pub fn run(&self) -> Outcome<()> {
+        let found = look_at(&self.file)?;
+        if self.json {
+            println!("{found:#}");
+            return Ok(());
+        }
+        let Some(object) = found.as_object() else { return Ok(()) };
+        for (key, value) in object {
+            match value {
+                Value::String(s) => println!("{key}: {s}"),
+                Value::Array(list) if list.iter().all(Value::is_string) => {
+                    println!("{key}:");
+                    list.iter().filter_map(Value::as_str).for_each(|s| println!("  {s}"));
+                }
+                other => println!("{key}: {other}"),
+            }
+        }
+        Ok(())
+    }
+}
+
+fn look_at(path: &Path) -> Outcome<Value> {
+    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
+    match ending.as_str() {
+        "cube" => Ok(of_table(&files::table(path)?)),
+        "json" => of_json(path),
+        _ => {
+            let p = files::picture(path)?;
+            let low = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::INFINITY, f32::min);
+            let high = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::NEG_INFINITY, f32::max);
+            Ok(json!({ "is": "a picture", "width": p.width(), "height": p.height(), "lowest": low, "highest": high }))
+        }
+    }
+}
+
+fn of_table(table: &Table) -> Value {
+    json!({
+        "is": "a table",
+        "title": table.title,
+        "entries in 1D": table.shaper.as_ref().map(|s| s.entries().len()),
+        "points on a side in 3D": table.cube.as_ref().map(|c| c.size()),
+        "domain": table.shaper.as_ref().map(|s| s.domain()).or(table.cube.as_ref().map(|c| c.domain()))
+            .map(|d| json!({ "from": d.min, "to": d.max })),
+    })
+}
+
+fn of_json(path: &Path) -> Outcome<Value> {
+    let value: Value = serde_json::from_slice(&files::bytes(path)?)
+        .map_err(|e| Failure(format!("{}: this is not JSON: {e}", path.display())))?;
+    if value.get("log").is_some() {
+        return of_profile(path);
+    }
+    let look: Look = files::look(path)?;
+    let steps: Vec<String> = look
+        .path
+        .steps
+        .iter()
+        .map(|s| {
+            let state = if s.on { format!("{:.0} %", s.strength * 100.0) } else { "off".into() };
+            format!("{:?}: {} ({}), {state}", s.zone, s.name, s.values.info().title)
+        })
+        .collect();
+    Ok(json!({ "is": "a look", "name": look.name, "version": look.version, "tags": look.tags, "notes": look.notes, "steps": steps }))
+}
+
+/// Where grey and white land and how many stops lie above and below grey.
+fn of_profile(path: &Path) -> Outcome<Value> {
+    let profile = files::profile(path)?;
+    let curve = profile.curve().map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+    let stops = |v: f32| (v / 0.18).log2();
+    Ok(json!({
+        "is": "a camera profile",
+        "name": profile.name,
+        "18 % grey at code": curve.to_code(0.18),
+        "90 % white at code": curve.to_code(0.9),
+        "black at code": curve.to_code(0.0),
+        "stops over grey": stops(curve.to_linear(1.0)),
+    }))
+}

@@ -1,0 +1,154 @@
+//! bake, render and apply.
+
+use super::encoding;
+use crate::files::{self, Failure, Outcome};
+use clap::{Args, ValueEnum};
+use lantern_core::look::{Path as LookPath, Program};
+use lantern_core::table::{self, Probe, fidelity};
+use lantern_formats::cube;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicBool;
+
+/// A table format.
+#[derive(Clone, Copy, ValueEnum)]
+enum Format {
+    /// .cube, Cube LUT specification 1.0.
+    Cube,
+}
+
+#[derive(Args)]
+pub struct Bake {
+    /// The look file.
+    #[arg(long)]
+    look: PathBuf,
+    /// Encoding that the table expects: an id, or a camera profile file.
+    #[arg(long)]
+    from: String,
+    /// Encoding that the table gives.
+    #[arg(long)]
+    to: String,
+    /// Points on a side.
+    #[arg(long, default_value_t = 33, value_parser = parse_size)]
+    size: usize,
+    /// File format.
+    #[arg(long, value_enum, default_value_t = Format::Cube)]
+    format: Format,
+    /// The table's file.
+    #[arg(short, long)]
+    out: PathBuf,
+    /// Where to write the fidelity report, as JSON.
+    #[arg(long)]
+    report: Option<PathBuf>,
+    /// Pictures to prove the table on, in code values of the input encoding.
+    #[arg(long, num_args = 1..)]
+    proof: Vec<PathBuf>,
+}
+
+fn parse_size(text: &str) -> Result<usize, String> {
+    match text {
+        "17" | "33" | "65" => text.parse().map_err(|e| format!("{e}")),
+        _ => Err("17, 33 or 65".into()),
+    }
+}
+
+impl Bake {
+    pub fn run(&self) -> Outcome<()> {
+        let Format::Cube = self.format;
+        let look = files::look(&self.look)?;
+        let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
+        let fail = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", self.look.display()));
+        let program = Program::compile(&look.path, &from, &to).map_err(|e| fail(&e))?;
+        let title = table::bake::title(&look.name, &from, &to);
+        let plan = table::Bake::plan(&from, self.size);
+        let baked = table::bake(&program, &plan, &title, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
+        let baked = baked.ok_or_else(|| fail(&"the bake was cancelled"))?;
+        files::write(&self.out, cube::write(&baked, &[]).as_bytes())?;
+        for left in &program.left_out {
+            eprintln!("dusky-lantern: left out: {} ({})", left.step, left.why);
+        }
+        let Some(out) = &self.report else { return Ok(()) };
+        let probes = self.proof.iter().map(|p| probe(p)).collect::<Outcome<Vec<_>>>()?;
+        // The file as it stands on disk is what is proven.
+        let written = files::table(&self.out)?;
+        let report = fidelity::report(&program, &written, &from, &to, &probes, |_| {});
+        let json = serde_json::to_string_pretty(&report).map_err(|e| fail(&e))?;
+        files::write(out, json.as_bytes())
+    }
+}
+
+fn probe(path: &Path) -> Outcome<Probe> {
+    let picture = files::picture(path)?;
+    let name = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    Ok(Probe { name, picture: true, width: picture.width(), pixels: picture.pixels })
+}
+
+#[derive(Args)]
+pub struct Render {
+    /// The look file; without one the pictures are only converted.
+    #[arg(long)]
+    look: Option<PathBuf>,
+    /// Encoding of the pictures: an id, or a camera profile file.
+    #[arg(long)]
+    from: String,
+    /// Encoding of the result.
+    #[arg(long)]
+    to: String,
+    /// Leave picture-only steps out, as a table does.
+    #[arg(long)]
+    colour_only: bool,
+    /// The picture, or the frames of a sequence.
+    #[arg(required = true)]
+    pictures: Vec<PathBuf>,
+    /// The result's file; for several pictures, a folder.
+    #[arg(short, long)]
+    out: PathBuf,
+}
+
+impl Render {
+    pub fn run(&self) -> Outcome<()> {
+        // Every step that exists so far depends on colour alone.
+        let _ = self.colour_only;
+        let path = match &self.look {
+            Some(look) => files::look(look)?.path,
+            None => LookPath::default(),
+        };
+        let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
+        let program = Program::compile(&path, &from, &to).map_err(|e| Failure(e.to_string()))?;
+        each(&self.pictures, &self.out, |pixels| program.run_parallel(pixels))
+    }
+}
+
+#[derive(Args)]
+pub struct Apply {
+    /// The table's file.
+    #[arg(long)]
+    table: PathBuf,
+    /// The picture, or the frames of a sequence.
+    #[arg(required = true)]
+    pictures: Vec<PathBuf>,
+    /// The result's file; for several pictures, a folder.
+    #[arg(short, long)]
+    out: PathBuf,
+}
+
+impl Apply {
+    pub fn run(&self) -> Outcome<()> {
+        let table = files::table(&self.table)?;
+        each(&self.pictures, &self.out, |pixels| table.apply_parallel(pixels))
+    }
+}
+
+/// Reads each picture, works on its pixels, writes it: to `out`, or under its own name into the folder `out`.
+fn each(pictures: &[PathBuf], out: &Path, work: impl Fn(&mut [[f32; 4]])) -> Outcome<()> {
+    let folder = pictures.len() > 1 || out.is_dir();
+    if folder && !out.is_dir() {
+        return Err(Failure(format!("{}: for several pictures this has to be a folder", out.display())));
+    }
+    for path in pictures {
+        let mut picture = files::picture(path)?;
+        work(&mut picture.pixels);
+        let target = if folder { out.join(path.file_name().unwrap_or_default()) } else { out.into() };
+        files::write(&target, &files::encode(&target, &picture)?)?;
+    }
+    Ok(())
+}

@@ -1,0 +1,173 @@
+//! Handoffs: make one, watch it, cancel it, take the file.
+
+use crate::error::{ApiError, ApiResult};
+use crate::jobs::{Jobs, handoff};
+use crate::preview::frame::Studio;
+use crate::store::{
+    Store,
+    handoffs::Handoff,
+    looks::{LookRow, Version},
+    new_id, now,
+    productions::Production,
+};
+use actix_web::{HttpResponse, web};
+use lantern_core::look::{Look, Program};
+use lantern_core::table::Fidelity;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Sizes offered for writing.
+pub const SIZES: [i32; 3] = [17, 33, 65];
+
+/// Asks for a handoff.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct CreateHandoff {
+    /// The version's number.
+    pub version: i32,
+    /// Encoding that the table expects; `camera` is the production's camera.
+    pub from: String,
+    /// Encoding that the table gives.
+    pub to: String,
+    /// Points on a side: 17, 33 or 65.
+    pub size: i32,
+}
+
+/// A handoff.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct HandoffDetail {
+    /// Its id.
+    pub id: String,
+    /// The version's number.
+    pub version: i32,
+    /// Encoding that the table expects.
+    pub from: String,
+    /// Encoding that the table gives.
+    pub to: String,
+    /// Points on a side.
+    pub size: i32,
+    /// `running`, `done`, `failed` or `cancelled`.
+    pub state: String,
+    /// How much is done, 0..1.
+    pub progress: f64,
+    /// Why it failed.
+    pub failure: String,
+    /// The name of the file.
+    pub file_name: String,
+    /// BLAKE3 of the file, once done.
+    pub checksum: Option<String>,
+    /// Seconds since 1970.
+    pub made_at: i64,
+    /// The fidelity report, once done.
+    #[schemars(with = "Option<Fidelity>")]
+    pub report: Option<serde_json::Value>,
+}
+
+fn detail(h: Handoff, jobs: &Jobs) -> HandoffDetail {
+    let share = if h.state == "done" { 1.0 } else { jobs.find(&h.id).map_or(0.0, |j| j.share()) };
+    HandoffDetail {
+        progress: share,
+        report: serde_json::from_str(&h.report).ok(),
+        id: h.id,
+        version: h.version,
+        from: h.from_encoding,
+        to: h.to_encoding,
+        size: h.size,
+        state: h.state,
+        failure: h.failure,
+        file_name: h.file_name,
+        checksum: h.table_hash,
+        made_at: h.made_at,
+    }
+}
+
+/// A look's handoffs, newest first.
+pub async fn list(
+    store: web::Data<Store>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+) -> ApiResult<web::Json<Vec<HandoffDetail>>> {
+    let rows = store.run(move |c| Handoff::of_look(c, &id)).await?;
+    Ok(web::Json(rows.into_iter().map(|h| detail(h, &jobs)).collect()))
+}
+
+/// Begins a handoff.
+pub async fn create(
+    studio: web::Data<Studio>,
+    store: web::Data<Store>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+    body: web::Json<CreateHandoff>,
+) -> ApiResult<web::Json<HandoffDetail>> {
+    if !SIZES.contains(&body.size) {
+        return Err(ApiError::Invalid(format!("a table is written with 17, 33 or 65 points, not {}", body.size)));
+    }
+    let row = store.run(move |c| {
+        let look = LookRow::find(c, &id)?;
+        let version = Version::find(c, &id, body.version)?;
+        let production = Production::find(c, &look.production_id)?;
+        let document = Look::from_json(&version.document)?;
+        // What cannot be made is said now, not by a failed job later.
+        Program::compile(&document.path, &production.encoding(&body.from)?, &production.encoding(&body.to)?)?;
+        let row = Handoff {
+            id: new_id(),
+            look_id: look.id,
+            version: body.version,
+            from_encoding: body.from.clone(),
+            to_encoding: body.to.clone(),
+            size: body.size,
+            state: "running".into(),
+            failure: String::new(),
+            report: String::new(),
+            table_hash: None,
+            file_name: handoff::file_name(&document.name, body.version, &body.from, &body.to, body.size),
+            made_at: now(),
+        };
+        row.insert(c)?;
+        Ok(row)
+    });
+    let row = row.await?;
+    let job = jobs.start(&row.id);
+    let (running, all) = (row.clone(), jobs.clone());
+    actix_web::rt::spawn(async move {
+        let id = running.id.clone();
+        match web::block(move || handoff::run(&studio, &job, &running)).await {
+            Ok(Ok(())) => {}
+            Ok(Err(e)) => tracing::error!("handoff {id}: {e:?}"),
+            Err(e) => tracing::error!("handoff {id}: {e}"),
+        }
+        all.end(&id);
+    });
+    Ok(web::Json(detail(row, &jobs)))
+}
+
+/// One handoff.
+pub async fn show(
+    store: web::Data<Store>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+) -> ApiResult<web::Json<HandoffDetail>> {
+    Ok(web::Json(detail(store.run(move |c| Handoff::find(c, &id)).await?, &jobs)))
+}
+
+/// Stops a running handoff; one that ended already stays as it is.
+pub async fn cancel(
+    store: web::Data<Store>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+) -> ApiResult<web::Json<HandoffDetail>> {
+    if let Some(job) = jobs.find(&id) {
+        job.cancel.store(true, std::sync::atomic::Ordering::Relaxed);
+    }
+    show(store, jobs, id).await
+}
+
+/// The table's file.
+pub async fn table(store: web::Data<Store>, studio: web::Data<Studio>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    let h = store.run(move |c| Handoff::find(c, &id)).await?;
+    let hash = h.table_hash.ok_or_else(|| ApiError::Invalid("this handoff has no table: it is not done".into()))?;
+    let bytes = web::block(move || studio.media.read(&hash)).await??;
+    Ok(HttpResponse::Ok()
+        .content_type("text/plain; charset=utf-8")
+        .insert_header(("content-disposition", format!("attachment; filename=\"{}\"", h.file_name)))
+        .body(bytes))
+}

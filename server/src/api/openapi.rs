@@ -1,0 +1,98 @@
+//! The OpenAPI 3.1 document, from the same types that the handlers use. The page's types come from it.
+
+use super::{catalogue, handoffs, looks, productions};
+use crate::preview::{frame, reading};
+use actix_web::HttpResponse;
+use lantern_core::{look::Look, step::KindInfo};
+use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
+use serde_json::{Map, Value, json};
+
+/// A shape of JSON, made by the generator.
+type Shape = fn(&mut SchemaGenerator) -> Value;
+
+fn shape<T: JsonSchema>(g: &mut SchemaGenerator) -> Value {
+    g.subschema_for::<T>().to_value()
+}
+
+/// Method, path, what it does, what it takes, what it gives.
+const CALLS: &[(&str, &str, &str, Option<Shape>, Option<Shape>)] = &[
+    ("get", "/api/catalogue", "Every kind of step with its parameters", None, Some(shape::<Vec<KindInfo>>)),
+    ("get", "/api/encodings", "Every encoding", None, Some(shape::<Vec<catalogue::EncodingInfo>>)),
+    ("get", "/api/look-schema", "JSON Schema of look files", None, Some(shape::<Value>)),
+    ("get", "/api/productions", "All productions", None, Some(shape::<Vec<productions::ProductionLine>>)),
+    ("get", "/api/productions/{id}", "One production", None, Some(shape::<productions::ProductionDetail>)),
+    ("get", "/api/productions/{id}/looks", "Its looks", None, Some(shape::<Vec<looks::LookLine>>)),
+    ("post", "/api/productions/{id}/looks", "Makes a look", Some(shape::<looks::CreateLook>), Some(shape::<looks::LookDetail>)),
+    ("get", "/api/looks/{id}", "One look", None, Some(shape::<looks::LookDetail>)),
+    ("put", "/api/looks/{id}", "Saves a change", Some(shape::<looks::SaveLook>), Some(shape::<looks::LookDetail>)),
+    ("delete", "/api/looks/{id}", "Deletes a look", None, None),
+    ("get", "/api/looks/{id}/versions", "Its versions", None, Some(shape::<Vec<looks::VersionLine>>)),
+    ("post", "/api/looks/{id}/versions", "Keeps a version", Some(shape::<looks::KeepVersion>), Some(shape::<looks::VersionLine>)),
+    ("get", "/api/looks/{id}/versions/{number}", "One version", None, Some(shape::<looks::VersionDetail>)),
+    ("get", "/api/looks/{id}/handoffs", "Its handoffs", None, Some(shape::<Vec<handoffs::HandoffDetail>>)),
+    ("post", "/api/looks/{id}/handoffs", "Begins a handoff", Some(shape::<handoffs::CreateHandoff>), Some(shape::<handoffs::HandoffDetail>)),
+    ("get", "/api/handoffs/{id}", "One handoff", None, Some(shape::<handoffs::HandoffDetail>)),
+    ("post", "/api/handoffs/{id}/cancel", "Stops a handoff", None, Some(shape::<handoffs::HandoffDetail>)),
+    ("get", "/api/handoffs/{id}/table", "The table's file", None, None),
+    ("post", "/api/dropper", "White balance that makes a place neutral", Some(shape::<reading::DropperRequest>), Some(shape::<reading::Dropped>)),
+];
+
+/// The document.
+pub fn build() -> Value {
+    let mut settings = SchemaSettings::draft2020_12();
+    settings.definitions_path = "/components/schemas".into();
+    let mut g = settings.into_generator();
+    let mut paths = Map::new();
+    for (method, path, summary, takes, gives) in CALLS {
+        let mut call = json!({ "summary": summary, "responses": {} });
+        let names = path.split('/').filter_map(|part| part.strip_prefix('{')?.strip_suffix('}'));
+        let parameters: Vec<Value> = names
+            .map(|n| {
+                let kind = if n == "number" { "integer" } else { "string" };
+                json!({ "name": n, "in": "path", "required": true, "schema": { "type": kind } })
+            })
+            .collect();
+        if !parameters.is_empty() {
+            call["parameters"] = parameters.into();
+        }
+        if let Some(takes) = takes {
+            call["requestBody"] = json!({ "required": true, "content": { "application/json": { "schema": takes(&mut g) } } });
+        }
+        call["responses"]["200"] = match gives {
+            Some(gives) => json!({ "description": "done", "content": { "application/json": { "schema": gives(&mut g) } } }),
+            None => json!({ "description": "done" }),
+        };
+        call["responses"]["default"] = json!({
+            "description": "what went wrong (RFC 9457)",
+            "content": { "application/problem+json": { "schema": { "$ref": "#/components/schemas/Problem" } } },
+        });
+        paths.entry(*path).or_insert_with(|| json!({}))[*method] = call;
+    }
+    // What goes over the preview socket, and the document that looks are.
+    for extra in [shape::<frame::PictureRequest>, shape::<frame::RowRequest>, shape::<reading::ReadingRequest>, shape::<reading::Reading>, shape::<Look>] {
+        extra(&mut g);
+    }
+    let mut schemas = g.take_definitions(true);
+    schemas.insert("Problem".into(), json!({
+        "type": "object",
+        "required": ["type", "title", "status", "detail"],
+        "properties": {
+            "type": { "type": "string" },
+            "title": { "type": "string" },
+            "status": { "type": "integer" },
+            "detail": { "type": "string", "description": "What is wrong and what to do" },
+            "revision": { "type": "integer", "description": "With a conflict: the revision that won" },
+        },
+    }));
+    json!({
+        "openapi": "3.1.0",
+        "info": { "title": "Dusky Lantern", "version": env!("CARGO_PKG_VERSION") },
+        "paths": paths,
+        "components": { "schemas": schemas },
+    })
+}
+
+/// Serves the document.
+pub async fn document() -> HttpResponse {
+    HttpResponse::Ok().json(build())
+}

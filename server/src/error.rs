@@ -1,0 +1,124 @@
+//! Errors as people and programs get them: problem+json (RFC 9457).
+
+use actix_web::{HttpResponse, ResponseError, http::StatusCode};
+use lantern_core::{
+    colour::profile::ProfileError,
+    look::{CompileError, DocumentError},
+};
+use lantern_formats::FormatError;
+use serde_json::json;
+use thiserror::Error;
+
+/// Whose fault it is, and what to say.
+#[derive(Debug, Error)]
+pub enum ApiError {
+    /// What was asked for does not exist.
+    #[error("there is no {0} with this id; it may have been deleted")]
+    NotFound(&'static str),
+    /// The request cannot be understood or is out of bounds.
+    #[error("{0}")]
+    Invalid(String),
+    /// Somebody else saved first.
+    #[error("another window saved this look as revision {current}; load it, or save yours as a new look")]
+    Conflict {
+        /// The revision that won.
+        current: i32,
+    },
+    /// The request does not come from this machine's own page.
+    #[error("{0}")]
+    Forbidden(String),
+    /// Something here went wrong; the cause goes to the log only.
+    #[error("something went wrong on the server; nothing was saved. Its log says more")]
+    Internal(String),
+}
+
+/// Short for results of the API.
+pub type ApiResult<T> = Result<T, ApiError>;
+
+impl ApiError {
+    /// A failure of this machine, not of the request.
+    pub fn internal(cause: impl std::fmt::Display) -> Self {
+        Self::Internal(cause.to_string())
+    }
+
+    fn kind(&self) -> (&'static str, StatusCode) {
+        match self {
+            Self::NotFound(_) => ("not-found", StatusCode::NOT_FOUND),
+            Self::Invalid(_) => ("invalid", StatusCode::UNPROCESSABLE_ENTITY),
+            Self::Conflict { .. } => ("conflict", StatusCode::CONFLICT),
+            Self::Forbidden(_) => ("forbidden", StatusCode::FORBIDDEN),
+            Self::Internal(_) => ("internal", StatusCode::INTERNAL_SERVER_ERROR),
+        }
+    }
+}
+
+impl ResponseError for ApiError {
+    fn status_code(&self) -> StatusCode {
+        self.kind().1
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        if let Self::Internal(cause) = self {
+            tracing::error!("{cause}");
+        }
+        let (kind, status) = self.kind();
+        let mut body = json!({
+            "type": format!("/problems/{kind}"),
+            "title": kind,
+            "status": status.as_u16(),
+            "detail": self.to_string(),
+        });
+        if let Self::Conflict { current } = self {
+            body["revision"] = json!(current);
+        }
+        HttpResponse::build(status).content_type("application/problem+json").json(body)
+    }
+}
+
+impl From<diesel::result::Error> for ApiError {
+    fn from(e: diesel::result::Error) -> Self {
+        Self::internal(e)
+    }
+}
+
+impl From<diesel::r2d2::PoolError> for ApiError {
+    fn from(e: diesel::r2d2::PoolError) -> Self {
+        Self::internal(e)
+    }
+}
+
+impl From<std::io::Error> for ApiError {
+    fn from(e: std::io::Error) -> Self {
+        Self::internal(e)
+    }
+}
+
+impl From<actix_web::error::BlockingError> for ApiError {
+    fn from(e: actix_web::error::BlockingError) -> Self {
+        Self::internal(e)
+    }
+}
+
+impl From<DocumentError> for ApiError {
+    fn from(e: DocumentError) -> Self {
+        Self::Invalid(e.to_string())
+    }
+}
+
+impl From<CompileError> for ApiError {
+    fn from(e: CompileError) -> Self {
+        Self::Invalid(e.to_string())
+    }
+}
+
+impl From<ProfileError> for ApiError {
+    fn from(e: ProfileError) -> Self {
+        Self::Invalid(e.to_string())
+    }
+}
+
+impl From<FormatError> for ApiError {
+    fn from(e: FormatError) -> Self {
+        Self::Invalid(e.to_string())
+    }
+}

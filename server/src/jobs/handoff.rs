@@ -1,0 +1,111 @@
+//! Making a handoff: bake, write, read back, compare, keep.
+
+use super::Job;
+use crate::error::{ApiError, ApiResult};
+use crate::preview::frame::Studio;
+use crate::store::handoffs::Handoff;
+use crate::store::looks::{LookRow, Version};
+use crate::store::productions::{Media, Production};
+use lantern_core::colour::Encoding;
+use lantern_core::look::{Look, Path, Program};
+use lantern_core::table::{Bake, Fidelity, Probe, bake, bake::title, fidelity};
+use lantern_formats::cube;
+
+/// The widest picture that a table is proven on.
+const PROOF_WIDTH: usize = 960;
+
+/// Runs a handoff to its end and saves how it ended. Blocks.
+pub fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
+    let made = make(studio, job, handoff);
+    let c = &mut *studio.store.connect()?;
+    match made {
+        Ok(Some((report, hash))) => {
+            let report = serde_json::to_string(&report).map_err(ApiError::internal)?;
+            Handoff::finish(c, &handoff.id, "done", "", Some((&report, &hash)))
+        }
+        Ok(None) => Handoff::finish(c, &handoff.id, "cancelled", "", None),
+        Err(e) => Handoff::finish(c, &handoff.id, "failed", &e.to_string(), None),
+    }
+}
+
+/// The report and the hash of the kept file; `None` when it was cancelled.
+fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fidelity, String)>> {
+    let c = &mut *studio.store.connect()?;
+    let row = LookRow::find(c, &handoff.look_id)?;
+    let version = Version::find(c, &handoff.look_id, handoff.version)?;
+    let look = Look::from_json(&version.document)?;
+    let production = Production::find(c, &row.production_id)?;
+    let (from, to) = (production.encoding(&handoff.from_encoding)?, production.encoding(&handoff.to_encoding)?);
+    let program = Program::compile(&look.path, &from, &to)?;
+
+    let plan = Bake::plan(&from, handoff.size as usize);
+    let name = title(&look.name, &from, &to);
+    let Some(table) = bake(&program, &plan, &name, &job.cancel).map_err(ApiError::internal)? else {
+        return Ok(None);
+    };
+    job.progress(0.1);
+    let text = cube::write(&table, &[]);
+    job.progress(0.2);
+    // From here on it is the file that is proven, not the table in memory.
+    let written = cube::read(text.as_bytes())?;
+    job.progress(0.25);
+    let probes = probes(studio, &production, &from, job)?;
+    if job.cancelled() {
+        return Ok(None);
+    }
+    let report = fidelity::report(&program, &written, &from, &to, &probes, |share| job.progress(0.5 + 0.5 * share));
+    if job.cancelled() {
+        return Ok(None);
+    }
+    let hash = studio.media.keep(text.as_bytes())?;
+    Media { hash: hash.clone(), kind: "table".into(), bytes: text.len() as i64 }.insert(c)?;
+    Ok(Some((report, hash)))
+}
+
+/// The production's pictures in the table's input encoding.
+fn probes(studio: &Studio, production: &Production, from: &Encoding, job: &Job) -> ApiResult<Vec<Probe>> {
+    let c = &mut *studio.store.connect()?;
+    let shots: Vec<_> = production.scenes(c)?.into_iter().flat_map(|(_, shots)| shots).collect();
+    let mut probes = Vec::with_capacity(shots.len());
+    for (i, shot) in shots.iter().enumerate() {
+        if job.cancelled() {
+            break;
+        }
+        let proxy = studio.proxies.get(&studio.store, &studio.media, &shot.id, PROOF_WIDTH)?;
+        let mut pixels = proxy.picture.pixels.clone();
+        // A display-referred table is proven on what the shot looks like on that display.
+        if proxy.encoding != *from {
+            Program::compile(&Path::default(), &proxy.encoding, from)?.run_parallel(&mut pixels);
+        }
+        probes.push(Probe { name: shot.name.clone(), picture: true, pixels, width: proxy.picture.width() });
+        job.progress(0.25 + 0.25 * (i + 1) as f64 / shots.len() as f64);
+    }
+    Ok(probes)
+}
+
+/// A file name that says what the table is: letters, digits and hyphens of the look's name, version, encodings
+/// and size.
+pub fn file_name(look: &str, version: i32, from: &str, to: &str, size: i32) -> String {
+    let plain: String = look
+        .to_lowercase()
+        .chars()
+        .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
+        .collect::<String>()
+        .split('-')
+        .filter(|w| !w.is_empty())
+        .collect::<Vec<_>>()
+        .join("-");
+    let plain = if plain.is_empty() { "look".into() } else { plain };
+    format!("{plain}_v{version}_{from}_to_{to}_{size}.cube")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::file_name;
+
+    #[test]
+    fn a_file_name_holds_no_path_and_says_what_the_table_is() {
+        assert_eq!(file_name("Harbour Dusk", 3, "acescct", "rec709", 33), "harbour-dusk_v3_acescct_to_rec709_33.cube");
+        assert_eq!(file_name("../../ß", 1, "camera", "pq", 65), "look_v1_camera_to_pq_65.cube");
+    }
+}

@@ -1,0 +1,73 @@
+//! The server of Dusky Lantern.
+//!
+//! * [`api`] — the JSON API, one file a resource, and the page's files.
+//! * [`preview`] — live pictures over a socket: latest wins, no edit state on the server.
+//! * [`store`] — SQLite through Diesel, one file a table.
+//! * [`media`] — content-addressed files.
+//! * [`jobs`] — long work with progress and cancel.
+//! * [`guard`] — Host and Origin.
+//!
+//! It binds to the loopback address unless told otherwise and serves one production's people.
+
+pub mod api;
+pub mod error;
+pub mod guard;
+pub mod jobs;
+pub mod media;
+pub mod preview;
+pub mod seed;
+pub mod store;
+
+use actix_web::{App, HttpServer, middleware, web};
+use error::ApiResult;
+use preview::frame::Studio;
+use std::net::{SocketAddr, TcpListener};
+use std::path::Path;
+use store::Store;
+
+/// A data folder opened: the database and the media.
+#[derive(Clone)]
+pub struct Data {
+    /// The database.
+    pub store: Store,
+    /// The media folder.
+    pub media: media::MediaFolder,
+}
+
+impl Data {
+    /// Opens or makes a data folder.
+    pub fn open(folder: &Path) -> ApiResult<Self> {
+        std::fs::create_dir_all(folder)?;
+        let media = media::MediaFolder::open(&folder.join("media"))?;
+        let store = Store::open(&folder.join("lantern.sqlite3"))?;
+        store::handoffs::Handoff::fail_interrupted(&mut *store.connect()?)?;
+        Ok(Self { store, media })
+    }
+}
+
+/// Serves a data folder until the process is told to stop. `ready` is called with the address once the
+/// listener is open.
+pub fn serve(data: Data, listen: SocketAddr, ready: impl FnOnce(SocketAddr)) -> std::io::Result<()> {
+    let listener = TcpListener::bind(listen)?;
+    let address = listener.local_addr()?;
+    actix_web::rt::System::new().block_on(async move {
+        let studio = web::Data::new(Studio::new(data.store.clone(), data.media.clone()));
+        let jobs = web::Data::new(jobs::Jobs::default());
+        let store = web::Data::new(data.store);
+        let server = HttpServer::new(move || {
+            App::new()
+                .wrap(middleware::Compress::default())
+                .wrap(middleware::from_fn(guard::local_only))
+                .app_data(studio.clone())
+                .app_data(jobs.clone())
+                .app_data(store.clone())
+                .configure(api::routes)
+        })
+        .workers(2)
+        .shutdown_timeout(2)
+        .listen(listener)?
+        .run();
+        ready(address);
+        server.await
+    })
+}

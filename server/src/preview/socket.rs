@@ -1,0 +1,168 @@
+//! The preview socket: requests in as JSON, frames out as bytes, latest wins.
+
+use super::frame::{PictureRequest, RowRequest, Studio};
+use super::reading::{ReadingRequest, read};
+use crate::error::{ApiError, ApiResult};
+use actix_web::{HttpRequest, HttpResponse, web};
+use futures_util::StreamExt;
+use serde::Deserialize;
+use serde_json::json;
+use std::sync::{Arc, Mutex, PoisonError};
+use tokio::sync::Notify;
+
+/// The longest request: a path of 200 steps with full curves stays far below.
+const MOST_BYTES: usize = 1 << 20;
+
+/// What a page may ask for.
+#[derive(Debug, Deserialize)]
+#[serde(tag = "ask", rename_all = "lowercase")]
+enum Ask {
+    Picture(PictureRequest),
+    Row(RowRequest),
+    Reading(ReadingRequest),
+}
+
+/// The newest request of each sort that nobody has begun with.
+#[derive(Default)]
+struct Waiting {
+    picture: Option<PictureRequest>,
+    row: Option<(RowRequest, usize)>,
+    reading: Option<ReadingRequest>,
+}
+
+#[derive(Default)]
+struct Inbox {
+    waiting: Mutex<Waiting>,
+    news: Notify,
+}
+
+/// The work to do next: the picture in hand before what stands around it, the row one picture at a time, so
+/// that a newer picture gets in between.
+enum Work {
+    Picture(PictureRequest),
+    Reading(ReadingRequest),
+    Thumbnail(RowRequest, usize),
+}
+
+impl Inbox {
+    fn lock(&self) -> std::sync::MutexGuard<'_, Waiting> {
+        self.waiting.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn put(&self, ask: Ask) {
+        let mut w = self.lock();
+        match ask {
+            Ask::Picture(r) => w.picture = Some(r),
+            Ask::Row(r) => w.row = Some((r, 0)),
+            Ask::Reading(r) => w.reading = Some(r),
+        }
+        drop(w);
+        self.news.notify_one();
+    }
+
+    fn next(&self) -> Option<Work> {
+        let mut w = self.lock();
+        if let Some(r) = w.picture.take() {
+            return Some(Work::Picture(r));
+        }
+        if let Some(r) = w.reading.take() {
+            return Some(Work::Reading(r));
+        }
+        let (r, i) = w.row.take()?;
+        if i + 1 < r.shots.len() {
+            w.row = Some((r.clone(), i + 1));
+        }
+        (i < r.shots.len()).then_some(Work::Thumbnail(r, i))
+    }
+}
+
+/// What goes back.
+enum Answer {
+    Bytes(Vec<u8>),
+    Text(String),
+}
+
+fn work(studio: &Studio, work: &Work) -> ApiResult<Answer> {
+    match work {
+        Work::Picture(r) => studio.picture(r).map(Answer::Bytes),
+        Work::Thumbnail(r, i) => studio.thumbnail(r, *i).map(Answer::Bytes),
+        Work::Reading(r) => Ok(Answer::Text(json!({ "reading": read(r)? }).to_string())),
+    }
+}
+
+fn seq(work: &Work) -> u32 {
+    match work {
+        Work::Picture(r) => r.seq,
+        Work::Reading(r) => r.seq,
+        Work::Thumbnail(r, _) => r.seq,
+    }
+}
+
+fn problem(seq: u32, e: &ApiError) -> String {
+    if let ApiError::Internal(cause) = e {
+        tracing::error!("preview: {cause}");
+    }
+    json!({ "problem": { "seq": seq, "detail": e.to_string() } }).to_string()
+}
+
+/// Opens a preview socket.
+pub async fn open(
+    request: HttpRequest,
+    body: web::Payload,
+    studio: web::Data<Studio>,
+) -> Result<HttpResponse, actix_web::Error> {
+    let (response, session, stream) = actix_ws::handle(&request, body)?;
+    let mut stream = stream.max_frame_size(MOST_BYTES).aggregate_continuations().max_continuation_size(MOST_BYTES);
+    let inbox = Arc::new(Inbox::default());
+    let worker = actix_web::rt::spawn(answer(studio, session.clone(), inbox.clone()));
+    actix_web::rt::spawn(async move {
+        let mut session = session;
+        while let Some(Ok(message)) = stream.next().await {
+            match message {
+                actix_ws::AggregatedMessage::Text(text) => match serde_json::from_str(&text) {
+                    Ok(ask) => inbox.put(ask),
+                    Err(e) => {
+                        let e = ApiError::Invalid(format!("this request cannot be read: {e}"));
+                        if session.text(problem(0, &e)).await.is_err() {
+                            break;
+                        }
+                    }
+                },
+                actix_ws::AggregatedMessage::Ping(bytes) => {
+                    if session.pong(&bytes).await.is_err() {
+                        break;
+                    }
+                }
+                actix_ws::AggregatedMessage::Close(_) => break,
+                _ => {}
+            }
+        }
+        worker.abort();
+        let _ = session.close(None).await;
+    });
+    Ok(response)
+}
+
+/// Answers what waits in the inbox until the page is gone.
+async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox: Arc<Inbox>) {
+    loop {
+        let Some(next) = inbox.next() else {
+            inbox.news.notified().await;
+            continue;
+        };
+        let seq = seq(&next);
+        let studio = studio.clone();
+        let answer = match web::block(move || work(&studio, &next)).await {
+            Ok(answer) => answer,
+            Err(e) => Err(ApiError::internal(e)),
+        };
+        let sent = match answer {
+            Ok(Answer::Bytes(bytes)) => session.binary(bytes).await,
+            Ok(Answer::Text(text)) => session.text(text).await,
+            Err(e) => session.text(problem(seq, &e)).await,
+        };
+        if sent.is_err() {
+            return;
+        }
+    }
+}

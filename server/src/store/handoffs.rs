@@ -1,0 +1,78 @@
+//! Handoffs: what was asked, how it went, and the file that came of it.
+
+use super::schema::handoffs;
+use crate::error::{ApiError, ApiResult};
+use diesel::prelude::*;
+
+/// A handoff.
+#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
+#[diesel(table_name = handoffs)]
+pub struct Handoff {
+    /// Its id.
+    pub id: String,
+    /// The look it was made from.
+    pub look_id: String,
+    /// The version's number.
+    pub version: i32,
+    /// Encoding that the table expects.
+    pub from_encoding: String,
+    /// Encoding that the table gives.
+    pub to_encoding: String,
+    /// Points on a side.
+    pub size: i32,
+    /// `running`, `done`, `failed` or `cancelled`.
+    pub state: String,
+    /// Why it failed.
+    pub failure: String,
+    /// The fidelity report as JSON, once done.
+    pub report: String,
+    /// The table's hash in the media folder, once done.
+    pub table_hash: Option<String>,
+    /// The name that the file is downloaded under.
+    pub file_name: String,
+    /// Seconds since 1970.
+    pub made_at: i64,
+}
+
+impl Handoff {
+    /// A look's handoffs, newest first.
+    pub fn of_look(c: &mut SqliteConnection, look: &str) -> ApiResult<Vec<Self>> {
+        let own = handoffs::table.filter(handoffs::look_id.eq(look));
+        Ok(own.order((handoffs::made_at.desc(), handoffs::id)).select(Self::as_select()).load(c)?)
+    }
+
+    /// One handoff.
+    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
+        let row = handoffs::table.find(id).select(Self::as_select()).first(c).optional()?;
+        row.ok_or(ApiError::NotFound("handoff"))
+    }
+
+    /// Saves a new one.
+    pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::insert_into(handoffs::table).values(self).execute(c)?;
+        Ok(())
+    }
+
+    /// Saves how it ended.
+    pub fn finish(c: &mut SqliteConnection, id: &str, state: &str, failure: &str, made: Option<(&str, &str)>) -> ApiResult<()> {
+        let (report, hash) = made.unwrap_or(("", ""));
+        let hash = (!hash.is_empty()).then_some(hash);
+        diesel::update(handoffs::table.find(id))
+            .set((
+                handoffs::state.eq(state),
+                handoffs::failure.eq(failure),
+                handoffs::report.eq(report),
+                handoffs::table_hash.eq(hash),
+            ))
+            .execute(c)?;
+        Ok(())
+    }
+
+    /// Marks what was running when the server stopped.
+    pub fn fail_interrupted(c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::update(handoffs::table.filter(handoffs::state.eq("running")))
+            .set((handoffs::state.eq("failed"), handoffs::failure.eq("the server stopped meanwhile; make it again")))
+            .execute(c)?;
+        Ok(())
+    }
+}

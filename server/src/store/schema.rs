@@ -1,0 +1,80 @@
+//! The tables, as the migrations make them.
+#![allow(missing_docs)]
+
+diesel::table! {
+    productions (id) {
+        id -> Text,
+        name -> Text,
+        camera -> Text,
+    }
+}
+
+diesel::table! {
+    scenes (id) {
+        id -> Text,
+        production_id -> Text,
+        position -> Integer,
+        name -> Text,
+    }
+}
+
+diesel::table! {
+    media (hash) {
+        hash -> Text,
+        kind -> Text,
+        bytes -> BigInt,
+    }
+}
+
+diesel::table! {
+    shots (id) {
+        id -> Text,
+        scene_id -> Text,
+        position -> Integer,
+        name -> Text,
+        encoding -> Text,
+        media_hash -> Text,
+        width -> Integer,
+        height -> Integer,
+    }
+}
+
+diesel::table! {
+    looks (id) {
+        id -> Text,
+        production_id -> Text,
+        name -> Text,
+        document -> Text,
+        revision -> Integer,
+    }
+}
+
+diesel::table! {
+    look_versions (look_id, number) {
+        look_id -> Text,
+        number -> Integer,
+        name -> Text,
+        document -> Text,
+        saved_at -> BigInt,
+    }
+}
+
+diesel::table! {
+    handoffs (id) {
+        id -> Text,
+        look_id -> Text,
+        version -> Integer,
+        from_encoding -> Text,
+        to_encoding -> Text,
+        size -> Integer,
+        state -> Text,
+        failure -> Text,
+        report -> Text,
+        table_hash -> Nullable<Text>,
+        file_name -> Text,
+        made_at -> BigInt,
+    }
+}
+
+diesel::joinable!(shots -> scenes (scene_id));
+diesel::allow_tables_to_appear_in_same_query!(productions, scenes, media, shots, looks, look_versions, handoffs);
