@@ -21,14 +21,14 @@ pub fn without_fireflies(picture: &Picture) -> Picture {
         })
         .map(|(x, y)| {
             let (mut sum, mut weights) = ([0.0_f32; 3], 0.0);
-            for dy in -4..=4_isize {
-                for dx in -4..=4_isize {
+            for dy in -6..=6_isize {
+                for dx in -6..=6_isize {
                     let mut d = 0.0;
                     for (py, px) in [(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, 1), (-1, 1), (1, -1)] {
                         d += apart(at(x + px, y + py), at(x + dx + px, y + dy + py));
                     }
                     // Strength found by eye: about the spread that 100 paths leave in the darks.
-                    let weight = (-(d / 9.0) / 0.03).exp();
+                    let weight = (-(d / 9.0) / 0.055).exp();
                     let p = &picture.pixels[at(x + dx, y + dy)];
                     for c in 0..3 {
                         sum[c] += p[c] * weight;

@@ -2,16 +2,21 @@
 //!
 //! In the primaries of the display that is delivered to, so that what comes out fits it:
 //!
+//! 0. *Calm.* Colours move toward their luma by a share: a curve of slope 1.5 on each channel multiplies colour
+//!    contrast by as much, and this takes back what is too much of it. It also halves the error of tables, which
+//!    comes from seeing the matrix to the display's primaries through a logarithm.
 //! 1. *Gamut.* With M the largest channel, a channel's distance from neutral is d = (M - c) / M. Distances
 //!    from [`THRESHOLD`] up to the limit of what AP1 can hold are compressed into 0..1 by the curve of the ACES
 //!    reference gamut compression (power 1.2), and go on straight beyond.
 //! 2. *Tone.* A Naka-Rushton sigmoid y = A r / (1 + r), r = (x / 0.18)^n r0, with the toe y^2 (1+t) / (y+t):
 //!    18 % grey lands on its level with the slope asked for, `white` stops over grey land on 1.
-//! 3. *Hue.* The mean, weighted by `keep_hue`, of the curve on each channel and the curve on M with ratios kept.
-//!    Both give M the same value, which makes the step invertible.
+//! 3. *Hue.* The mean of the curve on each channel and the curve on M with ratios kept. Both give M the same
+//!    value, which makes the step invertible. The second counts by `keep_hue` and by how colourful the pixel is:
+//!    near neutral there is no hue to keep, and M's change from one channel to another would crease the tables.
 //! 4. *White.* Distances from M shrink as M nears white.
 //!
-//! No clipping anywhere; `unrender` undoes each part in turn. Display pictures come into the scene through it.
+//! What still lies below zero then (light beyond AP1) ends at zero, M unchanged. `unrender` undoes each part in
+//! turn for the whole cube of a display; display pictures come into the scene through it.
 
 use super::field::parameters;
 use crate::colour::{
@@ -29,6 +34,8 @@ parameters! {
         grey: "Grey level", Percent, number(0.05, 0.2, 0.1, 0.001);
         /// Scene light that becomes display white, over middle grey.
         white: "White", Stops, number(3.0, 10.0, 8.0, 0.05);
+        /// How far colours are calmed against the contrast of the curve.
+        calm: "Calm", Percent, number(0.0, 0.4, 0.22, 0.005);
         /// How firmly the deepest shadows go to black.
         toe: "Toe", Percent, number(0.0, 0.05, 0.004, 0.0005);
         /// How far highlights keep their hue instead of drifting as single channels would.
@@ -45,6 +52,11 @@ const THRESHOLD: f64 = 0.8;
 const POWER: f64 = 1.2;
 /// Stops over grey where the way to white begins and where it is complete.
 const WHITE_WAY: [f32; 2] = [2.0, 9.0];
+/// Distance from neutral, of the channel farthest from M, where `keep_hue` counts in full.
+const COLOURFUL: f32 = 0.7;
+/// Stops over grey between which keeping hue gives way: in the shoulder, ratios kept to a growing M would make
+/// the other channels fall as one rises, which folds tables.
+const HUE_GIVES_WAY: [f32; 2] = [-1.0, 4.0];
 
 /// The gamut curve of one channel.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -98,6 +110,8 @@ pub struct Kernel {
     toe: f32,
     keep_hue: f32,
     to_white: f32,
+    calm: f32,
+    luma: [f32; 3],
 }
 
 impl PlainRendering {
@@ -114,21 +128,24 @@ impl PlainRendering {
             ceiling = 1.0 + 1.0 / (gain * (power * self.white).exp2());
         }
         Kernel {
-            squeeze: limits(display).map(Squeeze::new),
+            squeeze: limits(display, self.calm).map(Squeeze::new),
             power: power as f32,
             gain: gain as f32,
             ceiling: ceiling as f32,
             toe: t as f32,
             keep_hue: self.keep_hue as f32,
             to_white: self.to_white as f32,
+            calm: self.calm as f32,
+            luma: display.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32),
         }
     }
 }
 
 /// The largest distance from neutral that colours of AP1 have in each channel of a display, with a twelfth to
 /// spare for lights beyond AP1.
-fn limits(display: &Primaries) -> [f64; 3] {
+fn limits(display: &Primaries, calm: f64) -> [f64; 3] {
     let m = AP1.to(display, crate::colour::Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
+    let luma = display.luma().unwrap_or([1.0 / 3.0; 3]);
     let mut limits = [1.0_f64; 3];
     const STEPS: usize = 128;
     for i in 0..3 * STEPS {
@@ -138,6 +155,8 @@ fn limits(display: &Primaries) -> [f64; 3] {
         edge[side] = 1.0 - t;
         edge[(side + 1) % 3] = t;
         let rgb = m.apply(edge);
+        let y: f64 = rgb.iter().zip(luma).map(|(v, w)| v * w).sum();
+        let rgb = rgb.map(|v| v + calm * (y - v));
         let most = rgb[0].max(rgb[1]).max(rgb[2]);
         for (l, c) in limits.iter_mut().zip(rgb) {
             *l = l.max((most - c) / most);
@@ -185,17 +204,28 @@ impl Kernel {
     pub fn run(&self, planes: &mut Planes) {
         for i in 0..N {
             let rgb = [planes[0][i], planes[1][i], planes[2][i]];
+            let y = self.luma[0] * rgb[0] + self.luma[1] * rgb[1] + self.luma[2] * rgb[2];
+            let rgb = rgb.map(|v| v + self.calm * (y - v));
             let most = rgb[0].max(rgb[1]).max(rgb[2]);
             let m = most.max(1e-12);
             let top = self.tone(m);
             let (ratio, colour) = (top / m, self.whiten(m));
-            for (c, plane) in planes.iter_mut().enumerate() {
-                let x = m * (1.0 - self.squeeze[c].squeeze((m - rgb[c]) / m));
+            let x = [0, 1, 2].map(|c| m * (1.0 - self.squeeze[c].squeeze((m - rgb[c]) / m)));
+            let keep = self.keep(x[0].min(x[1]).min(x[2]), m);
+            for (plane, x) in planes.iter_mut().zip(x) {
                 let apart = self.odd_tone(x);
-                let y = apart + self.keep_hue * (x * ratio - apart);
-                plane[i] = select(most > 0.0, top - (top - y) * colour, 0.0);
+                let y = apart + keep * (x * ratio - apart);
+                plane[i] = select(most > 0.0, (top - (top - y) * colour).max(0.0), 0.0);
             }
         }
+    }
+
+    /// How far hue is kept for a pixel with this lowest and highest channel.
+    #[inline(always)]
+    fn keep(&self, low: f32, m: f32) -> f32 {
+        let stops = log2(m * (1.0 / 0.18));
+        let bright = smoothstep(HUE_GIVES_WAY[0], HUE_GIVES_WAY[1], stops);
+        self.keep_hue * smoothstep(0.0, COLOURFUL, 1.0 - low / m) * (1.0 - bright)
     }
 
     /// Display-linear light of this display back to the scene light that the rendering turns into it.
@@ -203,6 +233,9 @@ impl Kernel {
         for i in 0..N {
             let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
             let back = self.unrender_pixel(rgb);
+            // Calming kept luma, so it is undone with the luma that is there now.
+            let y: f64 = back.iter().zip(self.luma).map(|(v, w)| v * f64::from(w)).sum();
+            let back = back.map(|v| (v - f64::from(self.calm) * y) / (1.0 - f64::from(self.calm)));
             for (plane, v) in planes.iter_mut().zip(back) {
                 plane[i] = v as f32;
             }
@@ -216,29 +249,34 @@ impl Kernel {
         }
         let m = self.untone(top);
         let (ratio, colour) = (top / m, f64::from(self.whiten(m as f32)));
+        let y = rgb.map(|v| top - (top - v) / colour);
+        let keep = |low: f64| f64::from(self.keep(low as f32, m as f32));
+        // The lowest channel says how colourful the pixel is, and with that how the others were mixed.
+        let lowest = y[0].min(y[1]).min(y[2]);
+        let low = self.unmix(lowest, m, ratio, keep);
+        let kept = keep(low);
         let mut out = [m; 3];
         for (c, v) in out.iter_mut().enumerate() {
-            let y = top - (top - rgb[c]) / colour;
-            if y < top {
-                *v = m * (1.0 - self.squeeze[c].release((m - self.unmix(y, m, ratio)) / m));
+            if y[c] < top {
+                let x = if y[c] == lowest { low } else { self.unmix(y[c], m, ratio, |_| kept) };
+                *v = m * (1.0 - self.squeeze[c].release((m - x) / m));
             }
         }
         out
     }
 
-    /// The x whose mixture of both curves is `y`: bisection on a rising function, to f64 precision.
-    fn unmix(&self, y: f64, m: f64, ratio: f64) -> f64 {
-        let keep = f64::from(self.keep_hue);
+    /// The x whose mixture of both curves is `y`: bisection on a rising function.
+    fn unmix(&self, y: f64, m: f64, ratio: f64, keep: impl Fn(f64) -> f64) -> f64 {
         let mix = |x: f64| {
             let apart = self.tone64(x.abs()).copysign(x);
-            apart + keep * (x * ratio - apart)
+            apart + keep(x) * (x * ratio - apart)
         };
         let mut low = -m;
         while mix(low) > y && low > -1e9 {
             low *= 4.0;
         }
         let (mut a, mut b) = (low, m);
-        for _ in 0..80 {
+        for _ in 0..60 {
             let c = (a + b) / 2.0;
             if mix(c) < y {
                 a = c;

@@ -25,6 +25,8 @@ pub struct Bake {
     pub domain: Domain,
     /// Whether linear input goes through an ACEScct-shaped 1D part first.
     pub shaped: bool,
+    /// Whether nodes are settled for the least error between them, or exact.
+    pub settled: bool,
 }
 
 impl Bake {
@@ -35,12 +37,16 @@ impl Bake {
             Transfer::AcesCc => Domain { min: [-0.358_447_5; 3], max: [1.0; 3] },
             _ => Domain::UNIT,
         };
-        Self { size, domain, shaped: from.is_linear() }
+        Self { size, domain, shaped: from.is_linear(), settled: true }
     }
 
-    /// The input code values of all nodes, red fastest.
-    pub fn inputs(&self) -> Vec<[f32; 4]> {
-        let n = self.size;
+    /// The same with nodes exactly on the function: quicker, for live pictures.
+    pub fn quick(from: &Encoding, size: usize) -> Self {
+        Self { settled: false, ..Self::plan(from, size) }
+    }
+
+    /// The input code values of a grid of `n` points on a side over the domain, red fastest.
+    pub fn inputs(&self, n: usize) -> Vec<[f32; 4]> {
         let at = |c: usize, i: usize| {
             let (min, max) = (self.domain.min[c], self.domain.max[c]);
             let v = min + (max - min) * i as f32 / (n - 1) as f32;
@@ -89,8 +95,10 @@ pub fn bake(
     if !super::SIZES.contains(&plan.size) {
         return Err(TableError::Size(plan.size));
     }
-    let mut nodes = plan.inputs();
-    nodes.par_chunks_mut(4096).for_each(|slab| {
+    let n = plan.size;
+    let dense = if plan.settled { 2 * n - 1 } else { n };
+    let mut grid = plan.inputs(dense);
+    grid.par_chunks_mut(4096).for_each(|slab| {
         if !cancel.load(Ordering::Relaxed) {
             program.run(slab);
         }
@@ -98,7 +106,12 @@ pub fn bake(
     if cancel.load(Ordering::Relaxed) {
         return Ok(None);
     }
-    let nodes: Vec<[f32; 3]> = nodes.iter().map(|p| [p[0], p[1], p[2]]).collect();
+    let stride = if plan.settled { 2 } else { 1 };
+    let at = |i: usize| stride * (i % n + dense * (i / n % n + dense * (i / n / n)));
+    let mut nodes: Vec<[f32; 3]> = (0..n * n * n).map(|i| grid[at(i)]).map(|p| [p[0], p[1], p[2]]).collect();
+    if plan.settled {
+        super::settle::settle(&mut nodes, n, &grid);
+    }
     let cube = Table3::new(plan.size, plan.domain, &nodes)?;
     let shaper = if plan.shaped { Some(shaper()?) } else { None };
     Table::new(title.into(), shaper, Some(cube)).map(Some)
@@ -113,12 +126,12 @@ mod tests {
         let (from, to) = (Encoding::find(from).unwrap(), Encoding::find(to).unwrap());
         let look = Look::from_json(include_str!("../../tests/looks/version-1.json")).unwrap();
         let program = Program::compile(&look.path, &from, &to).unwrap();
-        let table = bake(&program, &Bake::plan(&from, size), "t", &AtomicBool::new(false)).unwrap().unwrap();
+        let table = bake(&program, &Bake::quick(&from, size), "t", &AtomicBool::new(false)).unwrap().unwrap();
         (program, table)
     }
 
     #[test]
-    fn at_its_nodes_a_table_is_the_program() {
+    fn at_its_nodes_a_quick_table_is_the_program() {
         let (program, table) = baked("acescct", "rec709", 9);
         for input in [[0.0, 0.25, 0.5], [0.125, 1.0, 0.75], [0.5, 0.5, 0.5]] {
             let (want, got) = (program.on_colour(input), table.cube.as_ref().unwrap().at(input));

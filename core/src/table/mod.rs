@@ -4,6 +4,7 @@ pub mod apply;
 pub mod bake;
 pub mod fidelity;
 pub mod judge;
+mod settle;
 mod simd;
 
 pub use bake::{Bake, bake};

@@ -153,7 +153,7 @@ impl Studio {
             return Ok(table.clone());
         }
         let never = AtomicBool::new(false);
-        let table = bake(program, &Bake::plan(from, 33), "", &never).map_err(ApiError::internal)?;
+        let table = bake(program, &Bake::quick(from, 33), "", &never).map_err(ApiError::internal)?;
         let table = Arc::new(table.ok_or_else(|| ApiError::internal("a bake without cancel was cancelled"))?);
         *kept() = Some((key, table.clone()));
         Ok(table)
