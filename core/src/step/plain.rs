@@ -175,12 +175,6 @@ impl Kernel {
         select(x > 0.0, y * y * (1.0 + self.toe) / (y + self.toe), 0.0)
     }
 
-    /// The tone curve continued oddly below zero, where colours outside the display end up.
-    #[inline(always)]
-    fn odd_tone(&self, x: f32) -> f32 {
-        self.tone(x.abs()).copysign(x)
-    }
-
     /// The inverse of [`Self::tone`] for display light from 0 up to just below its ceiling.
     fn untone(&self, y: f64) -> f64 {
         if y <= 0.0 {
@@ -213,8 +207,9 @@ impl Kernel {
             let x = [0, 1, 2].map(|c| m * (1.0 - self.squeeze[c].squeeze((m - rgb[c]) / m)));
             let keep = self.keep(x[0].min(x[1]).min(x[2]), m);
             for (plane, x) in planes.iter_mut().zip(x) {
-                let apart = self.odd_tone(x);
-                let y = apart + keep * (x * ratio - apart);
+                let apart = self.tone(x);
+                // Below zero, outside the display, there is no curve: ratios are kept.
+                let y = select(x < 0.0, x * ratio, apart + keep * (x * ratio - apart));
                 plane[i] = select(most > 0.0, (top - (top - y) * colour).max(0.0), 0.0);
             }
         }
@@ -268,14 +263,13 @@ impl Kernel {
     /// The x whose mixture of both curves is `y`: bisection on a rising function.
     fn unmix(&self, y: f64, m: f64, ratio: f64, keep: impl Fn(f64) -> f64) -> f64 {
         let mix = |x: f64| {
-            let apart = self.tone64(x.abs()).copysign(x);
+            let apart = self.tone64(x);
             apart + keep(x) * (x * ratio - apart)
         };
-        let mut low = -m;
-        while mix(low) > y && low > -1e9 {
-            low *= 4.0;
+        if y < 0.0 {
+            return y / ratio;
         }
-        let (mut a, mut b) = (low, m);
+        let (mut a, mut b) = (0.0, m);
         for _ in 0..60 {
             let c = (a + b) / 2.0;
             if mix(c) < y {

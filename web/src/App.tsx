@@ -1,0 +1,172 @@
+/** The page: opens the production, drives the preview, listens to the keys that work everywhere. */
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, type Path } from "./api/client";
+import { preview } from "./api/preview";
+import { Header } from "./Header";
+import { HandoffPlace } from "./places/handoff/HandoffPlace";
+import { LookPlace } from "./places/look/LookPlace";
+import { useLook } from "./state/look";
+import { shotsOf, useSession, type Held } from "./state/session";
+import { Button } from "./ui/controls";
+
+export function App() {
+  const start = useStart();
+  const place = useSession((s) => s.place);
+  usePreview();
+  useKeys();
+  if (start.isError) {
+    return (
+      <div role="alert" className="flex h-full flex-col items-center justify-center gap-3 text-value">
+        <p className="text-bright">Dusky Lantern could not open the production.</p>
+        <p className="text-dim">{start.error.message}</p>
+        <Button onClick={() => void start.refetch()}>Try again</Button>
+      </div>
+    );
+  }
+  return (
+    <div className="flex h-full flex-col">
+      <Header />
+      <Away />
+      {start.isPending ? (
+        <p className="flex flex-1 items-center justify-center text-faint">Opening the production…</p>
+      ) : start.data === false ? (
+        <p className="flex flex-1 items-center justify-center text-dim">
+          There is no production in this data folder. Start the server with --demo for the demo production.
+        </p>
+      ) : place === "look" ? (
+        <LookPlace />
+      ) : (
+        <HandoffPlace />
+      )}
+      <Notice />
+    </div>
+  );
+}
+
+/** Opens the first production, its catalogue, and its first look. `false` where there is none. */
+function useStart() {
+  return useQuery({
+    queryKey: ["start"],
+    staleTime: Infinity,
+    retry: 1,
+    queryFn: async () => {
+      const [catalogue, encodings, productions] = await Promise.all([api.catalogue(), api.encodings(), api.productions()]);
+      const first = productions[0];
+      if (!first) return false;
+      const [production, looks] = await Promise.all([api.production(first.id), api.looks(first.id)]);
+      const wanted = new URLSearchParams(location.search);
+      const shots = shotsOf(production);
+      const shot = shots.find((s) => s.name === wanted.get("shot")) ?? shots[0];
+      useSession.getState().set({ catalogue, encodings, production, shot: shot?.id ?? null });
+      if (wanted.get("place") === "handoff") useSession.getState().set({ place: "handoff" });
+      const look = looks.find((l) => l.name === wanted.get("look")) ?? looks[0];
+      if (look) await useLook.getState().load(look.id);
+      preview.open();
+      return true;
+    },
+  });
+}
+
+/** Sends every change of path, shot, step or held key to the preview. */
+function usePreview() {
+  const path = useLook((s) => s.document?.path);
+  const dragging = useLook((s) => s.dragging);
+  const step = useLook((s) => s.step);
+  const id = useLook((s) => s.id);
+  const shot = useSession((s) => s.shot);
+  const held = useSession((s) => s.held);
+  const production = useSession((s) => s.production);
+  const [version, setVersion] = useState<Path | null>(null);
+
+  useEffect(() => {
+    if (held !== "version" || !id) return;
+    const fetchLast = async () => {
+      const newest = (await api.versions(id))[0];
+      if (newest) setVersion((await api.version(id, newest.number)).document.path);
+    };
+    void fetchLast();
+    return () => setVersion(null);
+  }, [held, id]);
+
+  useEffect(() => {
+    if (!path || !shot) return;
+    const shown = held === "untouched" ? { steps: [] } : held === "version" && version ? version : path;
+    const inHand = shown.steps.some((s) => s.id === step) ? step : null;
+    preview.show({ shot, path: shown, step: inHand, row: shotsOf(production).map((s) => s.id) }, dragging);
+  }, [path, shot, step, held, version, dragging, production]);
+}
+
+const HOLD: Record<string, Held> = { a: "untouched", v: "version", g: "rest" };
+
+function typing(target: EventTarget | null): boolean {
+  return target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement;
+}
+
+function useKeys() {
+  useEffect(() => {
+    const set = useSession.getState().set;
+    const down = (e: KeyboardEvent) => {
+      const command = e.ctrlKey || e.metaKey;
+      const key = e.key.toLowerCase();
+      if (command && key === "z" && !typing(e.target)) {
+        if (e.shiftKey) useLook.getState().redo();
+        else useLook.getState().undo();
+        e.preventDefault();
+      } else if (command && key === "y" && !typing(e.target)) {
+        useLook.getState().redo();
+        e.preventDefault();
+      } else if (e.key === "Escape") {
+        set({ dropper: null });
+      } else if (!command && !e.repeat && !typing(e.target) && HOLD[key]) {
+        set({ held: HOLD[key] });
+      }
+    };
+    const up = (e: KeyboardEvent) => {
+      const held = HOLD[e.key.toLowerCase()];
+      if (held && useSession.getState().held === held) set({ held: null });
+    };
+    const leave = () => set({ held: null });
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    window.addEventListener("blur", leave);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("blur", leave);
+    };
+  }, []);
+}
+
+function Away() {
+  const [online, setOnline] = useState(true);
+  useEffect(() => preview.online.add(setOnline), []);
+  if (online) return null;
+  return (
+    <div role="alert" data-away className="bg-alarm px-4 py-1 text-pit">
+      The server does not answer. Your work is kept in this window and saved when it is back.
+    </div>
+  );
+}
+
+const NOTICE_TIME = 6000;
+
+function Notice() {
+  const notice = useSession((s) => s.notice);
+  const set = useSession((s) => s.set);
+  useEffect(() => preview.problems.add((detail) => set({ notice: detail })), [set]);
+  useEffect(() => {
+    if (!notice) return;
+    const timer = window.setTimeout(() => set({ notice: "" }), NOTICE_TIME);
+    return () => window.clearTimeout(timer);
+  }, [notice, set]);
+  if (!notice) return null;
+  return (
+    <div
+      role="status"
+      className="fixed bottom-32 left-1/2 z-50 -translate-x-1/2 rounded border border-edge bg-shelf px-4 py-2 text-value text-bright shadow-xl"
+    >
+      {notice}
+    </div>
+  );
+}

@@ -1,0 +1,255 @@
+/** The head of the page: places, the look in hand, undo, versions. */
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Redo2, Undo2 } from "lucide-react";
+import { useState } from "react";
+import { api, Problem } from "./api/client";
+import { useLook, type Saving } from "./state/look";
+import { useSession } from "./state/session";
+import { Button, Dialog, Menu, TextField } from "./ui/controls";
+
+const PLACES = [
+  { id: "look", title: "Look" },
+  { id: "handoff", title: "Handoff" },
+] as const;
+
+export function Header() {
+  const production = useSession((s) => s.production);
+  const place = useSession((s) => s.place);
+  const set = useSession((s) => s.set);
+  const [keeping, setKeeping] = useState(false);
+  return (
+    <header className="flex h-10 shrink-0 items-center gap-4 border-b border-pit bg-wall px-4">
+      <img src="/lantern.svg" alt="Dusky Lantern" className="h-5 w-5" />
+      <h1 className="w-44 truncate text-value text-bright">{production?.name ?? "Dusky Lantern"}</h1>
+      <nav aria-label="Places" className="flex h-full gap-6">
+        {PLACES.map((p) => (
+          <button
+            key={p.id}
+            type="button"
+            aria-current={place === p.id ? "page" : undefined}
+            onClick={() => set({ place: p.id })}
+            className={`border-y-2 border-t-transparent text-value ${place === p.id ? "border-b-lantern text-bright" : "border-b-transparent text-dim hover:text-bright"}`}
+          >
+            {p.title}
+          </button>
+        ))}
+      </nav>
+      <div className="flex-1" />
+      <Looks />
+      <SaveState />
+      <UndoRedo />
+      <Button onClick={() => setKeeping(true)}>Save version</Button>
+      <KeepVersion key={String(keeping)} open={keeping} onClose={() => setKeeping(false)} />
+    </header>
+  );
+}
+
+function Looks() {
+  const production = useSession((s) => s.production?.id);
+  const set = useSession((s) => s.set);
+  const id = useLook((s) => s.id);
+  const document = useLook((s) => s.document);
+  const [naming, setNaming] = useState<"new" | "rename" | "copy" | null>(null);
+  const client = useQueryClient();
+  const looks = useQuery({
+    queryKey: ["looks", production],
+    queryFn: () => (production ? api.looks(production) : Promise.resolve([])),
+    enabled: production !== undefined,
+  });
+  const load = (look: string) => useLook.getState().load(look).catch((e: unknown) => set({ notice: String(e) }));
+  const name = async (text: string) => {
+    if (!production || !text.trim()) return;
+    const what = naming;
+    setNaming(null);
+    if (what === "rename") {
+      useLook.getState().edit("Rename look", (draft) => { draft.name = text.trim().slice(0, 200); });
+      await useLook.getState().save();
+    } else {
+      try {
+        const made = await api.createLook(production, text, what === "copy" && document ? document : undefined);
+        await load(made.id);
+      } catch (e) {
+        set({ notice: e instanceof Problem ? e.message : String(e) });
+      }
+    }
+    await client.invalidateQueries({ queryKey: ["looks"] });
+  };
+  const remove = async () => {
+    const other = looks.data?.find((l) => l.id !== id);
+    if (!id || !other) return;
+    await api.deleteLook(id);
+    useLook.setState({ saving: "saved" });
+    await load(other.id);
+    await client.invalidateQueries({ queryKey: ["looks"] });
+  };
+  const titles = { new: "Name of the new look", rename: "Rename this look", copy: "Name of the copy" };
+  return (
+    <>
+      <Menu
+        trigger={
+          <button type="button" aria-label="Look" className="max-w-52 truncate rounded px-2 py-1 text-value text-bright hover:bg-shelf">
+            {document?.name ?? "no look"} <span className="text-faint">▾</span>
+          </button>
+        }
+        items={[
+          ...(looks.data ?? []).map((l) => ({ label: l.name, hint: l.id === id ? "in hand" : "", run: () => void load(l.id) })),
+          null,
+          { label: "New look…", run: () => setNaming("new") },
+          { label: "Copy this look…", disabled: !document, run: () => setNaming("copy") },
+          { label: "Rename…", disabled: !document, run: () => setNaming("rename") },
+          { label: "Delete this look", disabled: (looks.data?.length ?? 0) < 2, run: () => void remove() },
+        ]}
+      />
+      <NameDialog
+        key={naming ?? ""}
+        title={naming ? titles[naming] : ""}
+        open={naming !== null}
+        start={naming === "rename" ? (document?.name ?? "") : ""}
+        action="Done"
+        onClose={() => setNaming(null)}
+        onDone={(text) => void name(text)}
+      />
+    </>
+  );
+}
+
+const WORDS: Record<Saving, string> = {
+  saved: "saved",
+  unsaved: "…",
+  saving: "saving",
+  away: "not saved: server away",
+  conflict: "changed in another window",
+  refused: "not saved",
+};
+
+function SaveState() {
+  const saving = useLook((s) => s.saving);
+  const failure = useLook((s) => s.failure);
+  const bad = saving === "away" || saving === "conflict" || saving === "refused";
+  const word = (
+    <span data-saving={saving} title={failure} className={`w-12 whitespace-nowrap ${bad ? "w-auto text-alarm" : "text-faint"}`}>
+      {WORDS[saving]}
+    </span>
+  );
+  if (saving !== "conflict") return word;
+  return (
+    <Menu
+      trigger={<button type="button">{word}</button>}
+      items={[
+        { label: "Load what the other window saved", run: () => void useLook.getState().takeTheirs() },
+        { label: "Keep mine as a new look", run: () => void keepMine() },
+      ]}
+    />
+  );
+}
+
+async function keepMine() {
+  const { document } = useLook.getState();
+  const production = useSession.getState().production?.id;
+  if (!document || !production) return;
+  const made = await api.createLook(production, `${document.name} (mine)`, document);
+  useLook.setState({ saving: "saved" });
+  await useLook.getState().load(made.id);
+}
+
+function UndoRedo() {
+  const undoes = useLook((s) => s.past.at(-1)?.label);
+  const redoes = useLook((s) => s.future.at(-1)?.label);
+  const { undo, redo } = useLook.getState();
+  return (
+    <div className="flex">
+      <Button kind="quiet" aria-label="Undo" disabled={!undoes} title={undoes ? `Undo: ${undoes}` : ""} onClick={undo}>
+        <Undo2 size={15} />
+      </Button>
+      <Button kind="quiet" aria-label="Redo" disabled={!redoes} title={redoes ? `Redo: ${redoes}` : ""} onClick={redo}>
+        <Redo2 size={15} />
+      </Button>
+    </div>
+  );
+}
+
+function NameDialog(props: {
+  title: string;
+  open: boolean;
+  start: string;
+  action: string;
+  onClose: () => void;
+  onDone: (text: string) => void;
+}) {
+  const [text, setText] = useState(props.start);
+  return (
+    <Dialog open={props.open} title={props.title} onClose={props.onClose}>
+      <form
+        className="flex gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          props.onDone(text);
+        }}
+      >
+        <TextField label={props.title} autoFocus value={text} onChange={(e) => setText(e.target.value)} className="flex-1" />
+        <Button type="submit" kind="main">
+          {props.action}
+        </Button>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Named versions: keep one, or go back to one. */
+function KeepVersion({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const id = useLook((s) => s.id);
+  const set = useSession((s) => s.set);
+  const client = useQueryClient();
+  const [text, setText] = useState("");
+  const versions = useQuery({
+    queryKey: ["versions", id],
+    queryFn: () => (id ? api.versions(id) : Promise.resolve([])),
+    enabled: open,
+  });
+  const keep = async () => {
+    if (!id) return;
+    try {
+      await useLook.getState().save();
+      const made = await api.keepVersion(id, text);
+      set({ notice: `Kept as version ${made.number}.` });
+      await client.invalidateQueries({ queryKey: ["versions", id] });
+      onClose();
+    } catch (e) {
+      set({ notice: e instanceof Problem ? e.message : String(e) });
+    }
+  };
+  const open_ = async (number: number) => {
+    if (!id) return;
+    const found = await api.version(id, number);
+    useLook.getState().edit(`Back to version ${number}`, (draft) => Object.assign(draft, found.document));
+    onClose();
+  };
+  return (
+    <Dialog open={open} title="Save version" onClose={onClose}>
+      <form
+        className="flex gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          void keep();
+        }}
+      >
+        <TextField label="Name of the version" autoFocus placeholder="a name, or nothing" value={text} onChange={(e) => setText(e.target.value)} className="flex-1" />
+        <Button type="submit" kind="main">
+          Keep
+        </Button>
+      </form>
+      <ul className="mt-4 flex max-h-52 flex-col gap-1 overflow-y-auto" aria-label="Versions">
+        {(versions.data ?? []).map((v) => (
+          <li key={v.number} className="flex items-center gap-2">
+            <span className="w-6 text-right text-faint">{v.number}</span>
+            <span className="flex-1 truncate">{v.name}</span>
+            <span className="text-faint">{new Date(v.saved_at * 1000).toLocaleDateString()}</span>
+            <Button kind="quiet" onClick={() => void open_(v.number)}>
+              go back to it
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </Dialog>
+  );
+}

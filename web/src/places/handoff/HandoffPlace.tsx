@@ -1,0 +1,179 @@
+/** Handoff: make a table of a version, watch it, read its report, take it away. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, Problem, type Handoff } from "../../api/client";
+import { useLook } from "../../state/look";
+import { useSession } from "../../state/session";
+import { Button, Choice } from "../../ui/controls";
+import { Report } from "./Report";
+
+const SIZES = ["17", "33", "65"];
+const POLL = 250;
+
+export function HandoffPlace() {
+  const look = useLook((s) => s.id);
+  const name = useLook((s) => s.document?.name);
+  const [chosen, setChosen] = useState<string | null>(null);
+  const handoffs = useQuery({
+    queryKey: ["handoffs", look],
+    queryFn: () => (look ? api.handoffs(look) : Promise.resolve([])),
+    refetchInterval: (q) => (q.state.data?.some((h) => h.state === "running") ? POLL : false),
+  });
+  const list = handoffs.data ?? [];
+  const shown = list.find((h) => h.id === chosen) ?? list[0];
+  return (
+    <main className="flex min-h-0 flex-1">
+      <aside aria-label="New table" className="flex w-[300px] shrink-0 flex-col gap-4 overflow-y-auto bg-wall p-4">
+        <h2 className="text-[14px] font-medium text-bright">Table of “{name}”</h2>
+        {look && <Ask key={look} look={look} onMade={setChosen} />}
+        <h3 className="pt-2 text-dim">Made so far</h3>
+        <div className="flex flex-col gap-1">
+          {list.map((h) => (
+            <Line key={h.id} handoff={h} shown={h.id === shown?.id} onShow={() => setChosen(h.id)} />
+          ))}
+          {handoffs.isPending && <p className="text-faint">Loading…</p>}
+          {handoffs.isSuccess && list.length === 0 && <p className="text-faint">Nothing yet.</p>}
+          {handoffs.isError && <p className="text-alarm">{handoffs.error.message}</p>}
+        </div>
+      </aside>
+      <section aria-label="Report" className="min-w-0 flex-1 overflow-y-auto p-5">
+        {shown ? <Detail handoff={shown} /> : <Empty />}
+      </section>
+    </main>
+  );
+}
+
+function Empty() {
+  return (
+    <div className="mx-auto max-w-md pt-24 leading-5 text-dim">
+      <p className="pb-2 text-value text-bright">No table has been made of this look.</p>
+      <p>
+        Choose a version, what the table expects and what it gives. After it is written, it is read back and compared
+        with the exact path on every shot, on the chart, on the neutral scale and over the whole cube.
+      </p>
+    </div>
+  );
+}
+
+function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
+  const client = useQueryClient();
+  const encodings = useSession((s) => s.encodings);
+  const camera = useSession((s) => s.production?.camera);
+  const versions = useQuery({ queryKey: ["versions", look], queryFn: () => api.versions(look) });
+  const newest = versions.data?.[0]?.number;
+  const [version, setVersion] = useState<string | null>(null);
+  const [from, setFrom] = useState(camera ? "camera" : "acescct");
+  const [to, setTo] = useState("rec709");
+  const [size, setSize] = useState("33");
+  const number = version ?? (newest === undefined ? null : String(newest));
+  const make = useMutation({
+    mutationFn: () => api.createHandoff(look, { version: Number(number), from, to, size: Number(size) }),
+    onSuccess: async (made) => {
+      onMade(made.id);
+      await client.invalidateQueries({ queryKey: ["handoffs", look] });
+    },
+  });
+  const all = encodings.map((e) => ({ value: e.id, label: `${e.id} — ${e.title}` }));
+  const sources = camera ? [{ value: "camera", label: `camera — ${camera.name}` }, ...all] : all;
+  const row = "grid grid-cols-[64px_1fr] items-center gap-2";
+  return (
+    <form
+      className="flex flex-col gap-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        make.mutate();
+      }}
+    >
+      <label className={row}>
+        <span className="text-dim">Version</span>
+        {number ? (
+          <Choice
+            name="Version"
+            value={number}
+            onChange={setVersion}
+            options={(versions.data ?? []).map((v) => ({ value: String(v.number), label: `${v.number} · ${v.name}` }))}
+          />
+        ) : (
+          <span className="text-faint">{versions.isPending ? "Loading…" : "Save a version first."}</span>
+        )}
+      </label>
+      <label className={row}>
+        <span className="text-dim">Expects</span>
+        <Choice name="Expects" value={from} onChange={setFrom} options={sources} />
+      </label>
+      <label className={row}>
+        <span className="text-dim">Gives</span>
+        <Choice name="Gives" value={to} onChange={setTo} options={all} />
+      </label>
+      <div className={row}>
+        <span className="text-dim">Points</span>
+        <div role="radiogroup" aria-label="Points on a side" className="flex gap-1">
+          {SIZES.map((s) => (
+            <button
+              key={s}
+              type="button"
+              role="radio"
+              aria-checked={s === size}
+              onClick={() => setSize(s)}
+              className={`h-6 flex-1 rounded text-value ${s === size ? "bg-edge text-bright" : "bg-shelf text-dim"}`}
+            >
+              {s}
+            </button>
+          ))}
+        </div>
+      </div>
+      <Button type="submit" kind="main" disabled={!number || make.isPending} className="mt-1">
+        Make the table
+      </Button>
+      {make.isError && (
+        <p role="alert" className="leading-4 text-alarm">
+          {make.error instanceof Problem ? make.error.message : String(make.error)}
+        </p>
+      )}
+    </form>
+  );
+}
+
+function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; onShow: () => void }) {
+  const states: Record<string, string> = { done: "", running: "being made", failed: "failed", cancelled: "cancelled" };
+  return (
+    <button
+      type="button"
+      onClick={onShow}
+      aria-current={shown}
+      className={`rounded px-2 py-1.5 text-left ${shown ? "bg-shelf" : "hover:bg-shelf"}`}
+    >
+      <span className={`block truncate text-value ${shown ? "text-bright" : "text-text"}`}>
+        v{handoff.version} · {handoff.from} → {handoff.to} · {handoff.size}
+      </span>
+      <span className={handoff.state === "failed" ? "text-alarm" : "text-faint"}>
+        {states[handoff.state] || new Date(handoff.made_at * 1000).toLocaleString()}
+      </span>
+    </button>
+  );
+}
+
+function Detail({ handoff }: { handoff: Handoff }) {
+  const client = useQueryClient();
+  if (handoff.state === "running") {
+    return (
+      <div className="mx-auto flex max-w-md flex-col gap-3 pt-24">
+        <p className="text-value text-bright">Making {handoff.file_name}</p>
+        <div role="progressbar" aria-label="Progress" aria-valuenow={Math.round(handoff.progress * 100)} className="h-1 rounded bg-shelf">
+          <div className="h-1 rounded bg-lantern" style={{ width: `${handoff.progress * 100}%` }} />
+        </div>
+        <Button
+          className="self-start"
+          onClick={() => void api.cancelHandoff(handoff.id).then(() => client.invalidateQueries({ queryKey: ["handoffs"] }))}
+        >
+          Cancel
+        </Button>
+      </div>
+    );
+  }
+  if (handoff.state !== "done" || !handoff.report) {
+    const why = handoff.state === "cancelled" ? "It was cancelled. No file was written." : handoff.failure;
+    return <p className="mx-auto max-w-md pt-24 text-value leading-5 text-alarm">{why}</p>;
+  }
+  return <Report handoff={handoff} report={handoff.report} />;
+}

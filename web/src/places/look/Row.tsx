@@ -1,0 +1,47 @@
+/** The row of shots: small live pictures of every shot under the same look. */
+import { useEffect, useRef } from "react";
+import { preview } from "../../api/preview";
+import { shotsOf, useSession } from "../../state/session";
+
+export function Row() {
+  const production = useSession((s) => s.production);
+  const inHand = useSession((s) => s.shot);
+  const set = useSession((s) => s.set);
+  const shots = shotsOf(production);
+  return (
+    <section aria-label="Shots" className="flex h-[112px] shrink-0 gap-2 overflow-x-auto border-t border-pit bg-room px-3 pt-2">
+      {shots.map((shot, i) => (
+        <button
+          key={shot.id}
+          type="button"
+          aria-current={shot.id === inHand}
+          onClick={() => set({ shot: shot.id })}
+          className="flex flex-col gap-1 text-left"
+        >
+          <span className={`block border-2 ${shot.id === inHand ? "border-lantern" : "border-transparent"}`}>
+            <Thumb index={i} />
+          </span>
+          <span className={shot.id === inHand ? "text-bright" : "text-dim"}>{shot.name}</span>
+        </button>
+      ))}
+      {shots.length === 0 && <p className="self-center text-faint">This production has no shots yet.</p>}
+    </section>
+  );
+}
+
+function Thumb({ index }: { index: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(
+    () =>
+      preview.thumbnails.add((t) => {
+        const c = canvas.current;
+        if (t.index !== index || !c) return;
+        c.width = t.width;
+        c.height = t.height;
+        c.getContext("2d")?.putImageData(new ImageData(t.pixels, t.width, t.height), 0, 0);
+        c.dataset.drawn = "true";
+      }),
+    [index],
+  );
+  return <canvas ref={canvas} width={148} height={83} aria-hidden className="block h-[79px] w-[141px] bg-pit" />;
+}

@@ -1,0 +1,134 @@
+/** Buttons and menus: each Radix primitive is wrapped once here, and every place uses the wrapped one. */
+import { Dialog as D, DropdownMenu as M, Select as S } from "radix-ui";
+import type { ComponentProps, ReactNode } from "react";
+
+export function Button({ kind = "plain", ...rest }: ComponentProps<"button"> & { kind?: "plain" | "main" | "quiet" }) {
+  const looks = {
+    plain: "bg-shelf hover:bg-edge text-text",
+    main: "bg-lantern hover:brightness-110 text-pit font-medium",
+    quiet: "text-dim hover:text-bright",
+  };
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`h-6 rounded px-2 whitespace-nowrap disabled:opacity-40 ${looks[kind]} ${rest.className ?? ""}`}
+    />
+  );
+}
+
+export interface MenuItem {
+  label: string;
+  hint?: string;
+  disabled?: boolean;
+  run: () => void;
+}
+
+export function Menu({ trigger, items }: { trigger: ReactNode; items: (MenuItem | null)[] }) {
+  return (
+    <M.Root>
+      <M.Trigger asChild>{trigger}</M.Trigger>
+      <M.Portal>
+        <M.Content
+          sideOffset={4}
+          className="z-20 min-w-44 rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
+          onCloseAutoFocus={(e) => e.preventDefault()}
+        >
+          {items.map((item, i) =>
+            item ? (
+              <M.Item
+                key={item.label}
+                disabled={item.disabled}
+                onSelect={item.run}
+                className="flex justify-between gap-6 rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-edge data-[highlighted]:text-bright"
+              >
+                <span>{item.label}</span>
+                <span className="text-faint">{item.hint}</span>
+              </M.Item>
+            ) : (
+              <M.Separator key={i} className="my-1 h-px bg-edge" />
+            ),
+          )}
+        </M.Content>
+      </M.Portal>
+    </M.Root>
+  );
+}
+
+export function Choice({
+  name,
+  value,
+  options,
+  onChange,
+}: {
+  name: string;
+  value: string;
+  options: { value: string; label: string }[];
+  onChange: (value: string) => void;
+}) {
+  return (
+    <S.Root value={value} onValueChange={onChange}>
+      <S.Trigger
+        aria-label={name}
+        className="flex h-6 min-w-0 items-center justify-between gap-2 rounded bg-shelf px-2 text-value hover:bg-edge"
+      >
+        <span className="truncate">
+          <S.Value />
+        </span>
+        <S.Icon className="text-faint">▾</S.Icon>
+      </S.Trigger>
+      <S.Portal>
+        <S.Content position="popper" sideOffset={4} className="z-20 rounded border border-edge bg-shelf p-1 shadow-lg">
+          <S.Viewport>
+            {options.map((o) => (
+              <S.Item
+                key={o.value}
+                value={o.value}
+                className="rounded px-2 py-1 text-label outline-none data-[highlighted]:bg-edge data-[highlighted]:text-bright data-[state=checked]:text-lantern"
+              >
+                <S.ItemText>{o.label}</S.ItemText>
+              </S.Item>
+            ))}
+          </S.Viewport>
+        </S.Content>
+      </S.Portal>
+    </S.Root>
+  );
+}
+
+export function Dialog({
+  open,
+  title,
+  onClose,
+  children,
+}: {
+  open: boolean;
+  title: string;
+  onClose: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <D.Root open={open} onOpenChange={(o) => !o && onClose()}>
+      <D.Portal>
+        <D.Overlay className="fixed inset-0 z-30 bg-pit/60" />
+        <D.Content
+          aria-describedby={undefined}
+          className="fixed top-1/3 left-1/2 z-40 w-96 -translate-x-1/2 -translate-y-1/2 rounded-md border border-edge bg-wall p-4 shadow-xl"
+        >
+          <D.Title className="mb-3 text-value text-bright">{title}</D.Title>
+          {children}
+        </D.Content>
+      </D.Portal>
+    </D.Root>
+  );
+}
+
+export function TextField({ label, ...rest }: ComponentProps<"input"> & { label: string }) {
+  return (
+    <input
+      aria-label={label}
+      {...rest}
+      className={`h-6 rounded border border-edge bg-pit px-2 text-value text-bright select-text ${rest.className ?? ""}`}
+    />
+  );
+}

@@ -1,0 +1,52 @@
+/** How values are written: by unit, in the zone they stand in. */
+import type { Field, Zone } from "../api/client";
+
+/** Code value of middle grey in the Screen zone, in per cent: the Screen's tonal axis counts tenths from there. */
+const SCREEN_GREY = 38.31;
+
+/** A place on the tonal axis as people read it: stops in the Scene zone, per cent in the Screen zone. */
+export function tonePlace(value: number, zone: Zone): string {
+  if (zone !== "screen") return signed(value, 2);
+  return `${(SCREEN_GREY + value * 10).toFixed(1)} %`;
+}
+
+function signed(value: number, digits: number): string {
+  const text = Math.abs(value).toFixed(digits);
+  return value < 0 && Number(text) !== 0 ? `−${text}` : value > 0 ? `+${text}` : text;
+}
+
+/** Fields of unit `tones` that are distances, not places. */
+const DISTANCES = /brightness$|reach$|softness$|^black$|^white$/;
+
+export function show(field: Field, value: number, zone: Zone): string {
+  switch (field.unit) {
+    case "stops":
+      return `${signed(value, 2)} st`;
+    case "tones":
+      if (zone !== "screen") return `${signed(value, 2)} st`;
+      return DISTANCES.test(field.id) ? `${signed(value * 10, 1)} %` : tonePlace(value, zone);
+    case "kelvin":
+      return `${value.toFixed(0)} K`;
+    case "duv":
+      return signed(value, 1);
+    case "degrees":
+      return `${value.toFixed(0)}°`;
+    case "percent":
+      return `${(value * 100).toFixed(Math.abs(value) < 0.1 && value !== 0 ? 1 : 0)} %`;
+    case "plain":
+      return value.toFixed(3).replace(/0$/, "");
+  }
+}
+
+/** The number that somebody typed, in the field's own unit. `null` where it is none. */
+export function parse(field: Field, text: string, zone: Zone): number | null {
+  const match = /[-+−]?\d*[.,]?\d+/.exec(text.replace(/\s/g, ""));
+  if (!match) return null;
+  const number = Number(match[0].replace("−", "-").replace(",", "."));
+  if (!Number.isFinite(number)) return null;
+  if (field.unit === "percent") return number / 100;
+  if (field.unit === "tones" && zone === "screen") {
+    return DISTANCES.test(field.id) ? number / 10 : (number - SCREEN_GREY) / 10;
+  }
+  return number;
+}
