@@ -20,13 +20,21 @@ const fn shot(name: &'static str, picture: &'static [u8]) -> SeedShot<'static> {
 /// Puts the demo production into a data folder that has none.
 pub fn prepare(data: &Data) -> Outcome<()> {
     let fail = |e: &dyn std::fmt::Display| Failure(format!("the demo production: {e}"));
-    let camera = serde_json::from_str(include_str!("../../demo/data/harrier.camera.json")).map_err(|e| fail(&e))?;
-    let looks = LOOKS.map(Look::from_json).into_iter().collect::<Result<Vec<_>, _>>().map_err(|e| fail(&e))?;
+    let camera =
+        serde_json::from_str(include_str!("../../demo/data/harrier.camera.json")).map_err(|e| fail(&e))?;
+    let looks =
+        LOOKS.map(Look::from_json).into_iter().collect::<Result<Vec<_>, _>>().map_err(|e| fail(&e))?;
     let scenes: [(&str, &[SeedShot<'_>]); 3] = [
-        ("Lantern market", &[shot("lantern market 014", include_bytes!("../../demo/data/lantern-market.png"))]),
-        ("Kelp greenhouse", &[shot("kelp greenhouse 003", include_bytes!("../../demo/data/kelp-greenhouse.png"))]),
+        (
+            "Lantern market",
+            &[shot("lantern market 014", include_bytes!("../../demo/data/lantern-market.png"))],
+        ),
+        (
+            "Kelp greenhouse",
+            &[shot("kelp greenhouse 003", include_bytes!("../../demo/data/kelp-greenhouse.png"))],
+        ),
         ("Workbench", &[shot("workbench 001", include_bytes!("../../demo/data/workbench.png"))]),
     ];
     let production = Seed { name: "The Salt Clock", camera: &camera, scenes: &scenes, looks: &looks };
-    seed(data, &production).map(|_| ()).map_err(|e| fail(&e))
+    seed(data, &production).map(|_| ()).map_err(|e| Failure(format!("the demo production: {e:?}")))
 }

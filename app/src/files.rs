@@ -35,7 +35,8 @@ pub fn bytes(path: &Path) -> Outcome<Vec<u8>> {
 
 /// A look file.
 pub fn look(path: &Path) -> Outcome<Look> {
-    let text = String::from_utf8(bytes(path)?).map_err(|_| Failure(format!("{}: this is not a look file: it is no text", path.display())))?;
+    let text = String::from_utf8(bytes(path)?)
+        .map_err(|_| Failure(format!("{}: this is not a look file: it is no text", path.display())))?;
     Look::from_json(&text).map_err(about(path))
 }
 
@@ -49,7 +50,10 @@ pub fn picture(path: &Path) -> Outcome<Picture> {
     let mut picture = lantern_formats::picture::read(&bytes(path)?).map_err(about(path))?;
     let healed = picture.heal();
     if healed > 0 {
-        eprintln!("dusky-lantern: {}: {healed} values were not finite numbers and were replaced", path.display());
+        eprintln!(
+            "dusky-lantern: {}: {healed} values were not finite numbers and were replaced",
+            path.display()
+        );
     }
     Ok(picture)
 }
@@ -77,7 +81,8 @@ pub fn profile(path: &Path) -> Outcome<CameraProfile> {
 /// Writes a file whole or not at all.
 pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let name = path.file_name().ok_or_else(|| Failure(format!("{}: this is no name for a file", path.display())))?;
+    let name =
+        path.file_name().ok_or_else(|| Failure(format!("{}: this is no name for a file", path.display())))?;
     let mut hidden = std::ffi::OsString::from(".");
     hidden.push(name);
     hidden.push(format!(".{}.part", std::process::id()));

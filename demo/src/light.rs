@@ -142,7 +142,13 @@ impl Set {
     }
 
     /// The picture in linear AP1, rows from the top, with `samples` paths a pixel.
-    pub fn picture(&self, width: usize, height: usize, samples: usize, progress: impl Fn() + Sync) -> Vec<[f32; 4]> {
+    pub fn picture(
+        &self,
+        width: usize,
+        height: usize,
+        samples: usize,
+        progress: impl Fn() + Sync,
+    ) -> Vec<[f32; 4]> {
         (0..height)
             .into_par_iter()
             .flat_map_iter(|y| {
@@ -160,14 +166,23 @@ impl Set {
             .collect()
     }
 
-    fn sample(&self, x: usize, y: usize, width: usize, height: usize, (s, n): (usize, usize), dice: &mut Dice) -> V3 {
+    fn sample(
+        &self,
+        x: usize,
+        y: usize,
+        width: usize,
+        height: usize,
+        (s, n): (usize, usize),
+        dice: &mut Dice,
+    ) -> V3 {
         let c = &self.camera;
         let ahead = (c.to - c.from).unit();
         let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
         let up = right.cross(ahead);
         // Stratified over the pixel, with a soft filter a little wider than it.
         let side = (n as f32).sqrt().floor().max(1.0);
-        let (cx, cy) = ((s as f32 % side + dice.roll()) / side, ((s as f32 / side).floor() + dice.roll()) / side);
+        let (cx, cy) =
+            ((s as f32 % side + dice.roll()) / side, ((s as f32 / side).floor() + dice.roll()) / side);
         let tent = |t: f32| {
             let t = 2.0 * t.clamp(0.0, 0.999_999);
             if t < 1.0 { t.sqrt() - 1.0 } else { 1.0 - (2.0 - t).sqrt() }
@@ -330,7 +345,8 @@ fn normal(m: &Material, t: &Triangle, [u, w]: [f32; 2], at: V3, dir: V3) -> V3 {
     if height > 0.0 {
         let p = at * frequency;
         let (here, d) = (noise(p), 0.05);
-        let slope = v(noise(p + v(d, 0., 0.)) - here, noise(p + v(0., d, 0.)) - here, noise(p + v(0., 0., d)) - here);
+        let slope =
+            v(noise(p + v(d, 0., 0.)) - here, noise(p + v(0., d, 0.)) - here, noise(p + v(0., 0., d)) - here);
         n = (n - slope * (height / d)).unit();
     }
     if n.dot(dir) > 0.0 { -n } else { n }
@@ -360,7 +376,9 @@ fn scatter(m: &Material, colour: V3, n: V3, dir: V3, dice: &mut Dice) -> Bounce 
         }
         Finish::Pane if dice.roll() < gloss * 1.6 => Bounce::Mirror(mirror(dir, n, 0.0, dice), splat(1.0)),
         Finish::Pane => Bounce::Straight(colour),
-        Finish::Leaf(_) if dice.roll() < gloss * 0.6 => Bounce::Mirror(mirror(dir, n, 0.25, dice), splat(1.0)),
+        Finish::Leaf(_) if dice.roll() < gloss * 0.6 => {
+            Bounce::Mirror(mirror(dir, n, 0.25, dice), splat(1.0))
+        }
         Finish::Leaf(tint) => {
             if dice.roll() < 0.5 {
                 matte(n, colour, dice)

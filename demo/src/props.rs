@@ -43,7 +43,9 @@ fn bump(d: V3, at: V3, width: f32) -> f32 {
 /// The head's surface in a direction.
 fn head(d: V3) -> V3 {
     let mirrored = v(d.0[0].abs(), d.0[1], d.0[2]);
-    let r = 1.0 + 0.10 * bump(mirrored, v(0.52, -0.28, 0.80), 0.42) + 0.05 * bump(mirrored, v(0.3, 0.36, 0.9), 0.32)
+    let r = 1.0
+        + 0.10 * bump(mirrored, v(0.52, -0.28, 0.80), 0.42)
+        + 0.05 * bump(mirrored, v(0.3, 0.36, 0.9), 0.32)
         - 0.10 * bump(mirrored, v(0.37, 0.11, 0.92), 0.24)
         + 0.07 * bump(d, v(0.0, -0.82, 0.6), 0.35)
         - 0.035 * bump(d, v(0.0, -0.47, 0.88), 0.10 + 0.22 * d.0[0].abs())
@@ -56,7 +58,8 @@ fn head(d: V3) -> V3 {
 fn face(p: &Puppet, d: V3) -> V3 {
     let mirrored = v(d.0[0].abs(), d.0[1], d.0[2]);
     let brushed = 1.0 + 0.09 * rough(v(d.0[0] * 5.0, d.0[1] * 16.0, d.0[2] * 5.0)) + 0.03 * noise(d * 60.0);
-    let blush = 0.75 * bump(mirrored, v(0.55, -0.25, 0.78), 0.30) + 0.35 * bump(mirrored, v(0.95, 0.0, 0.2), 0.3);
+    let blush =
+        0.75 * bump(mirrored, v(0.55, -0.25, 0.78), 0.30) + 0.35 * bump(mirrored, v(0.95, 0.0, 0.2), 0.3);
     let smile = -0.40 - 0.06 + 0.16 * d.0[0] * d.0[0] * 2.0;
     let lips = (-((d.0[1] - smile) / 0.045).powi(2)).exp() * (1.0 - (d.0[0] / 0.27).powi(4)).max(0.0);
     let lips = if d.0[2] > 0.3 { lips } else { 0.0 };
@@ -83,10 +86,22 @@ pub fn puppet(stage: &mut Stage, place: Place, p: &Puppet) {
         let look = v(0.0, 0.0, 1.0).turned(p.gaze);
         let eye = part(v(side * 0.32, 0.11, 0.735));
         let white = srgb(0.93, 0.91, 0.88);
-        pile.surface([64, 48], gloss, eye, |a, b| round(a, b) * 0.185, |a, b, _| {
-            let near = round(a, b).dot(look);
-            if near > 0.955 { splat(0.01) } else if near > 0.83 { p.iris } else { white }
-        });
+        pile.surface(
+            [64, 48],
+            gloss,
+            eye,
+            |a, b| round(a, b) * 0.185,
+            |a, b, _| {
+                let near = round(a, b).dot(look);
+                if near > 0.955 {
+                    splat(0.01)
+                } else if near > 0.83 {
+                    p.iris
+                } else {
+                    white
+                }
+            },
+        );
         // Lids: shells that cover the upper and the lowest part of the eye.
         let lid = p.skin.lerp(p.blush, 0.3);
         pile.surface([40, 16], skin, eye, |a, b| round(a, b * 0.36) * 0.203, |_, _, _| lid);
@@ -107,7 +122,13 @@ pub fn puppet(stage: &mut Stage, place: Place, p: &Puppet) {
         let q = v(d.0[0] * 0.96, d.0[1] * 1.12, d.0[2] * 1.0) * (swell * rib);
         v(q.0[0], q.0[1] + 0.06, q.0[2] - 0.05)
     };
-    pile.surface([300, 40], wool, place, |a, b| knit(a, b * 0.40, 1.06), |_, b, _| p.hat * (0.85 + 0.15 * (b * 40.0).sin()));
+    pile.surface(
+        [300, 40],
+        wool,
+        place,
+        |a, b| knit(a, b * 0.40, 1.06),
+        |_, b, _| p.hat * (0.85 + 0.15 * (b * 40.0).sin()),
+    );
     pile.surface([300, 14], wool, place, |a, b| knit(a, 0.345 + b * 0.085, 1.12), |_, _, _| p.band);
     pile.ball(wool, part(v(0.0, 1.30, -0.05)), v(0.17, 0.15, 0.17), p.band);
 
@@ -147,13 +168,22 @@ pub fn lantern(stage: &mut Stage, at: V3, radius: f32, light: V3, tall: f32) {
         v(d.0[0] * rib, d.0[1] * tall, d.0[2] * rib)
     };
     // Brighter around the flame inside than at its ends.
-    stage.pile.surface([20, 20], glow, place, paper, |_, b, _| splat(0.55 + 0.75 * (-((b - 0.6) / 0.28).powi(2)).exp()));
+    stage.pile.surface([20, 20], glow, place, paper, |_, b, _| {
+        splat(0.55 + 0.75 * (-((b - 0.6) / 0.28).powi(2)).exp())
+    });
     stage.pile.lathe(wire, place, &[(0.1, tall + 0.2), (0.32, tall + 0.1), (0.34, tall * 0.93)], PLAIN);
     stage.pile.lathe(wire, place, &[(0.3, -tall * 0.93), (0.28, -tall - 0.08), (0.05, -tall - 0.1)], PLAIN);
 }
 
 /// A leaf along a bent line: `width` at its widest, wavy at its rims, its upper side turned by `twist` degrees.
-pub fn leaf(stage: &mut Stage, material: u16, spine: &[V3], width: f32, twist: f32, paint: impl Fn(f32, f32) -> V3) {
+pub fn leaf(
+    stage: &mut Stage,
+    material: u16,
+    spine: &[V3],
+    width: f32,
+    twist: f32,
+    paint: impl Fn(f32, f32) -> V3,
+) {
     let shape = |a: f32, b: f32| {
         let (at, dir) = bend(spine, b);
         let (t, u) = dir.frame();
@@ -170,7 +200,9 @@ pub fn leaf(stage: &mut Stage, material: u16, spine: &[V3], width: f32, twist: f
 
 /// Wood grain along x.
 pub fn wood(p: V3) -> V3 {
-    let ring = ((p.0[1] * 5.0 + p.0[2] * 7.0 + rough(v(p.0[0] * 0.5, p.0[1] * 3.0, p.0[2] * 3.0)) * 2.2) * 4.0).sin();
+    let ring = ((p.0[1] * 5.0 + p.0[2] * 7.0 + rough(v(p.0[0] * 0.5, p.0[1] * 3.0, p.0[2] * 3.0)) * 2.2)
+        * 4.0)
+        .sin();
     let fibre = noise(v(p.0[0] * 3.0, p.0[1] * 60.0, p.0[2] * 60.0));
     splat(0.80 + 0.13 * ring + 0.10 * fibre)
 }

@@ -90,7 +90,12 @@ impl Pile {
     fn push(&mut self, material: u16, q: [(V3, V3, V3); 3]) {
         let area = (q[1].0 - q[0].0).cross(q[2].0 - q[0].0).length();
         if area > 1e-12 {
-            self.triangles.push(Triangle { p: q.map(|x| x.0), n: q.map(|x| x.1), c: q.map(|x| x.2), material });
+            self.triangles.push(Triangle {
+                p: q.map(|x| x.0),
+                n: q.map(|x| x.1),
+                c: q.map(|x| x.2),
+                material,
+            });
         }
     }
 
@@ -167,8 +172,14 @@ pub fn bend(points: &[V3], t: f32) -> (V3, V3) {
     let (a, b, c, d) = (p(-1), p(0), p(1), p(2));
     let (m0, m1) = ((c - a) * 0.5, (d - b) * 0.5);
     let (f2, f3) = (f * f, f * f * f);
-    let at = b * (2.0 * f3 - 3.0 * f2 + 1.0) + m0 * (f3 - 2.0 * f2 + f) + c * (3.0 * f2 - 2.0 * f3) + m1 * (f3 - f2);
-    let dir = b * (6.0 * f2 - 6.0 * f) + m0 * (3.0 * f2 - 4.0 * f + 1.0) + c * (6.0 * f - 6.0 * f2) + m1 * (3.0 * f2 - 2.0 * f);
+    let at = b * (2.0 * f3 - 3.0 * f2 + 1.0)
+        + m0 * (f3 - 2.0 * f2 + f)
+        + c * (3.0 * f2 - 2.0 * f3)
+        + m1 * (f3 - f2);
+    let dir = b * (6.0 * f2 - 6.0 * f)
+        + m0 * (3.0 * f2 - 4.0 * f + 1.0)
+        + c * (6.0 * f - 6.0 * f2)
+        + m1 * (3.0 * f2 - 2.0 * f);
     (at, dir.unit())
 }
 

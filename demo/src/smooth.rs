@@ -16,15 +16,15 @@ pub fn without_fireflies(picture: &Picture) -> Picture {
     let apart = |a: usize, b: usize| (0..3).map(|c| (log[a][c] - log[b][c]).powi(2)).sum::<f32>();
     let pixels = (0..h)
         .into_par_iter()
-        .flat_map_iter(|y| {
-            (0..w).map(move |x| (x as isize, y as isize))
-        })
+        .flat_map_iter(|y| (0..w).map(move |x| (x as isize, y as isize)))
         .map(|(x, y)| {
             let (mut sum, mut weights) = ([0.0_f32; 3], 0.0);
             for dy in -6..=6_isize {
                 for dx in -6..=6_isize {
                     let mut d = 0.0;
-                    for (py, px) in [(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, 1), (-1, 1), (1, -1)] {
+                    for (py, px) in
+                        [(0, 0), (-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, 1), (-1, 1), (1, -1)]
+                    {
                         d += apart(at(x + px, y + py), at(x + dx + px, y + dy + py));
                     }
                     // Strength found by eye: about the spread that 100 paths leave in the darks.

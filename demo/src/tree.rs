@@ -150,9 +150,10 @@ fn best_cut(triangles: &[Triangle]) -> Option<(usize, f32)> {
     };
     let mut best: Option<(f32, usize, f32)> = None;
     for axis in 0..3 {
-        let (lo, hi) = triangles.iter().map(|t| middle(t, axis)).fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), m| {
-            (a.min(m), b.max(m))
-        });
+        let (lo, hi) = triangles
+            .iter()
+            .map(|t| middle(t, axis))
+            .fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), m| (a.min(m), b.max(m)));
         if hi - lo < 1e-9 {
             continue;
         }
@@ -165,10 +166,12 @@ fn best_cut(triangles: &[Triangle]) -> Option<(usize, f32)> {
             bin.2 += 1;
         }
         let cost = |part: &[(V3, V3, usize)]| {
-            let all = part.iter().filter(|b| b.2 > 0).fold(
-                (splat(f32::INFINITY), splat(f32::NEG_INFINITY)),
-                |a, b| (each(a.0, b.0, f32::min), each(a.1, b.1, f32::max)),
-            );
+            let all = part
+                .iter()
+                .filter(|b| b.2 > 0)
+                .fold((splat(f32::INFINITY), splat(f32::NEG_INFINITY)), |a, b| {
+                    (each(a.0, b.0, f32::min), each(a.1, b.1, f32::max))
+                });
             let count: usize = part.iter().map(|b| b.2).sum();
             if count == 0 { 0.0 } else { area(all) * count as f32 }
         };

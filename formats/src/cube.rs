@@ -25,7 +25,8 @@ pub fn read(bytes: &[u8]) -> Result<Table, FormatError> {
     if bytes.len() > MAX_BYTES {
         return Err(FormatError::broken("cube", format!("{} bytes are more than a table has", bytes.len())));
     }
-    let text = std::str::from_utf8(bytes).map_err(|_| FormatError::broken("cube", "this is not a text file"))?;
+    let text =
+        std::str::from_utf8(bytes).map_err(|_| FormatError::broken("cube", "this is not a text file"))?;
     let mut header = Header::default();
     let mut rows: Vec<[f32; 3]> = Vec::new();
     for (i, line) in text.lines().enumerate() {
@@ -34,7 +35,10 @@ pub fn read(bytes: &[u8]) -> Result<Table, FormatError> {
             continue;
         }
         let fail = |why: String| FormatError::Line { line: i + 1, why };
-        if line.starts_with(|c: char| c.is_ascii_alphabetic()) && !line.starts_with("nan") && !line.starts_with("inf") {
+        if line.starts_with(|c: char| c.is_ascii_alphabetic())
+            && !line.starts_with("nan")
+            && !line.starts_with("inf")
+        {
             if !rows.is_empty() {
                 return Err(fail(format!("“{}” stands among the numbers", shortened(line))));
             }
@@ -58,7 +62,8 @@ fn keyword(header: &mut Header, line: &str) -> Result<(), String> {
     let (word, rest) = line.split_once(char::is_whitespace).unwrap_or((line, ""));
     let rest = rest.trim();
     let size = |within: std::ops::RangeInclusive<usize>| {
-        let n: usize = rest.parse().map_err(|_| format!("{word} wants a whole number, not “{}”", shortened(rest)))?;
+        let n: usize =
+            rest.parse().map_err(|_| format!("{word} wants a whole number, not “{}”", shortened(rest)))?;
         let (a, b) = (*within.start(), *within.end());
         if within.contains(&n) { Ok(n) } else { Err(format!("{word} goes from {a} to {b}, not {n}")) }
     };
@@ -107,7 +112,11 @@ fn build(header: Header, rows: &[[f32; 3]]) -> Result<Table, FormatError> {
         return Err(FormatError::broken("cube", "it has neither LUT_1D_SIZE nor LUT_3D_SIZE"));
     }
     if rows.len() != length + nodes {
-        let why = format!("{} lines of three numbers are expected, {} are there: the file is cut short", length + nodes, rows.len());
+        let why = format!(
+            "{} lines of three numbers are expected, {} are there: the file is cut short",
+            length + nodes,
+            rows.len()
+        );
         return Err(FormatError::broken("cube", why));
     }
     let whole = Domain { min: header.min.unwrap_or([0.0; 3]), max: header.max.unwrap_or([1.0; 3]) };
@@ -115,7 +124,8 @@ fn build(header: Header, rows: &[[f32; 3]]) -> Result<Table, FormatError> {
     let (first, rest) = rows.split_at(length);
     let shaper = header.length.map(|_| Table1::new(part(header.range_1d), first.to_vec())).transpose()?;
     // With a 1D part before it the file's domain is the 1D part's.
-    let domain = if shaper.is_some() && header.range_3d.is_none() { Domain::UNIT } else { part(header.range_3d) };
+    let domain =
+        if shaper.is_some() && header.range_3d.is_none() { Domain::UNIT } else { part(header.range_3d) };
     let cube = header.size.map(|n| Table3::new(n, domain, rest)).transpose()?;
     Ok(Table::new(header.title, shaper, cube)?)
 }
@@ -201,7 +211,10 @@ mod tests {
         says("LUT_3D_SIZE 2\n0 0 x\n", "line 2: “x” is not a number");
         says("LUT_3D_SIZE 2\nnan 0 0\n", "not a finite number");
         says("LUT_3D_SIZE 999999\n", "line 1: LUT_3D_SIZE goes from 2 to 129");
-        says("LUT_3D_SIZE 2\nDOMAIN_MAX 0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n", "domain");
+        says(
+            "LUT_3D_SIZE 2\nDOMAIN_MAX 0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n0 0 0\n",
+            "domain",
+        );
         says("hello there\n", "neither a keyword nor three numbers");
         says("", "neither LUT_1D_SIZE nor LUT_3D_SIZE");
         assert!(read(&[0xff, 0xfe, 0x00]).unwrap_err().to_string().contains("not a text file"));

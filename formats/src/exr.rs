@@ -51,7 +51,8 @@ pub fn write(picture: &Picture) -> std::result::Result<Vec<u8>, FormatError> {
         (p[0], p[1], p[2], p[3])
     });
     let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::SMALL_LOSSLESS };
-    let layer = Layer::new((picture.width(), picture.height()), LayerAttributes::named("rgba"), encoding, channels);
+    let layer =
+        Layer::new((picture.width(), picture.height()), LayerAttributes::named("rgba"), encoding, channels);
     let mut out = Cursor::new(Vec::new());
     Image::from_layer(layer).write().to_buffered(&mut out).map_err(|e| FormatError::broken(NAME, e))?;
     Ok(out.into_inner())

@@ -29,8 +29,12 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
     };
     let (width, height) = (width as usize, height as usize);
     match decoder.read_image().map_err(broken)? {
-        DecodingResult::U8(v) => from_samples(width, height, channels, v.iter().map(|b| f32::from(*b) / 255.0)),
-        DecodingResult::U16(v) => from_samples(width, height, channels, v.iter().map(|b| f32::from(*b) / 65535.0)),
+        DecodingResult::U8(v) => {
+            from_samples(width, height, channels, v.iter().map(|b| f32::from(*b) / 255.0))
+        }
+        DecodingResult::U16(v) => {
+            from_samples(width, height, channels, v.iter().map(|b| f32::from(*b) / 65535.0))
+        }
         _ => Err(FormatError::broken(NAME, "its samples are not of the kind that its header says")),
     }
 }

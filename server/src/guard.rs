@@ -27,7 +27,10 @@ pub async fn local_only<B: MessageBody>(
     let text = |name| request.headers().get(name).map(|v: &HeaderValue| v.to_str().unwrap_or("?").to_owned());
     let host = text(HOST).unwrap_or_default();
     if !is_local(&host) {
-        return Err(ApiError::Forbidden(format!("this server answers as 127.0.0.1 or localhost, not as “{host}”")).into());
+        return Err(ApiError::Forbidden(format!(
+            "this server answers as 127.0.0.1 or localhost, not as “{host}”"
+        ))
+        .into());
     }
     if let Some(origin) = text(ORIGIN) {
         let authority = origin.strip_prefix("http://").unwrap_or("?");
@@ -39,7 +42,10 @@ pub async fn local_only<B: MessageBody>(
     let mut response = next.call(request).await?;
     let headers = response.headers_mut();
     for (name, value) in [
-        ("content-security-policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; connect-src 'self' ws:; frame-ancestors 'none'"),
+        (
+            "content-security-policy",
+            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; connect-src 'self' ws:; frame-ancestors 'none'",
+        ),
         ("x-content-type-options", "nosniff"),
         ("referrer-policy", "no-referrer"),
     ] {
@@ -57,7 +63,9 @@ mod tests {
         for yes in ["127.0.0.1:7171", "localhost", "localhost:80", "[::1]:7171"] {
             assert!(is_local(yes), "{yes}");
         }
-        for no in ["", "example.test", "127.0.0.1.example.test:7171", "localhost.example.test", "10.0.0.7:7171"] {
+        for no in
+            ["", "example.test", "127.0.0.1.example.test:7171", "localhost.example.test", "10.0.0.7:7171"]
+        {
             assert!(!is_local(no), "{no}");
         }
     }

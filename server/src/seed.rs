@@ -36,17 +36,19 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
     if !Production::all(c)?.is_empty() {
         return Ok(false);
     }
-    c.immediate_transaction(|c| {
+    let production = c.immediate_transaction(|c| -> ApiResult<String> {
         let camera = serde_json::to_string(seed.camera).map_err(crate::error::ApiError::internal)?;
         let production = Production { id: new_id(), name: seed.name.into(), camera };
         production.insert(c)?;
         for (position, (name, shots)) in (0..).zip(seed.scenes) {
-            let scene = Scene { id: new_id(), production_id: production.id.clone(), position, name: (*name).into() };
+            let scene =
+                Scene { id: new_id(), production_id: production.id.clone(), position, name: (*name).into() };
             scene.insert(c)?;
             for (position, shot) in (0..).zip(*shots) {
                 let picture = lantern_formats::picture::read(shot.picture)?;
                 let hash = data.media.keep(shot.picture)?;
-                Media { hash: hash.clone(), kind: "picture".into(), bytes: shot.picture.len() as i64 }.insert(c)?;
+                Media { hash: hash.clone(), kind: "picture".into(), bytes: shot.picture.len() as i64 }
+                    .insert(c)?;
                 let row = Shot {
                     id: new_id(),
                     scene_id: scene.id.clone(),
@@ -60,10 +62,11 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
                 row.insert(c)?;
             }
         }
-        for look in seed.looks {
-            let row = LookRow::create(c, &production.id, look)?;
-            Version::keep(c, &row.id, "first")?;
-        }
-        Ok(true)
-    })
+        Ok(production.id)
+    })?;
+    for look in seed.looks {
+        let row = LookRow::create(c, &production, look)?;
+        Version::keep(c, &row.id, "first")?;
+    }
+    Ok(true)
 }

@@ -41,9 +41,15 @@ impl Compare {
         let p99 = percentile(&mut d, 0.99);
         if self.json {
             let measure = meter.name();
-            println!("{}", json!({ "measure": measure, "mean": mean, "p99": p99, "worst": worst, "at": [x, y] }));
+            println!(
+                "{}",
+                json!({ "measure": measure, "mean": mean, "p99": p99, "worst": worst, "at": [x, y] })
+            );
         } else {
-            println!("{}: mean {mean:.4}, 99th percentile {p99:.4}, worst {worst:.4} at {x}, {y}", meter.name());
+            println!(
+                "{}: mean {mean:.4}, 99th percentile {p99:.4}, worst {worst:.4} at {x}, {y}",
+                meter.name()
+            );
         }
         Ok(())
     }

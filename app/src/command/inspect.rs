@@ -47,7 +47,9 @@ fn look_at(path: &Path) -> Outcome<Value> {
             let p = files::picture(path)?;
             let low = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::INFINITY, f32::min);
             let high = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::NEG_INFINITY, f32::max);
-            Ok(json!({ "is": "a picture", "width": p.width(), "height": p.height(), "lowest": low, "highest": high }))
+            Ok(
+                json!({ "is": "a picture", "width": p.width(), "height": p.height(), "lowest": low, "highest": high }),
+            )
         }
     }
 }
@@ -79,7 +81,9 @@ fn of_json(path: &Path) -> Outcome<Value> {
             format!("{:?}: {} ({}), {state}", s.zone, s.name, s.values.info().title)
         })
         .collect();
-    Ok(json!({ "is": "a look", "name": look.name, "version": look.version, "tags": look.tags, "notes": look.notes, "steps": steps }))
+    Ok(
+        json!({ "is": "a look", "name": look.name, "version": look.version, "tags": look.tags, "notes": look.notes, "steps": steps }),
+    )
 }
 
 /// Where grey and white land and how many stops lie above and below grey.

@@ -23,11 +23,9 @@ impl Adaptation {
     pub fn to_cones(self) -> Mat3 {
         match self {
             // ICC.1:2022, annex E.
-            Self::Bradford => Mat3([
-                [0.8951, 0.2664, -0.1614],
-                [-0.7502, 1.7135, 0.0367],
-                [0.0389, -0.0685, 1.0296],
-            ]),
+            Self::Bradford => {
+                Mat3([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+            }
             // CIE 248:2022, M_16.
             Self::Cat16 => Mat3([
                 [0.401288, 0.650173, -0.051461],
@@ -182,7 +180,10 @@ mod tests {
         for kelvin in [1_900.0, 2_800.0, 4_500.0, 6_000.0, 9_300.0, 20_000.0] {
             for tint in [-0.02, 0.0, 0.015] {
                 let (t, d) = nearest_on_locus(locus(kelvin, tint)).unwrap();
-                assert!((t / kelvin - 1.0).abs() < 2e-3 && (d - tint).abs() < 2e-4, "{kelvin} {tint}: {t} {d}");
+                assert!(
+                    (t / kelvin - 1.0).abs() < 2e-3 && (d - tint).abs() < 2e-4,
+                    "{kelvin} {tint}: {t} {d}"
+                );
             }
         }
         assert_eq!(nearest_on_locus([0.2, 0.7]), None);

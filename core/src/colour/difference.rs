@@ -39,7 +39,8 @@ pub fn ciede2000(a: [f64; 3], b: [f64; 3]) -> f64 {
     let g = 0.5 * (1.0 - pow7((a1.hypot(b1) + a2.hypot(b2)) / 2.0));
     let (a1, a2) = (a1 * (1.0 + g), a2 * (1.0 + g));
     let (c1, c2) = (a1.hypot(b1), a2.hypot(b2));
-    let hue = |a: f64, b: f64| if a == 0.0 && b == 0.0 { 0.0 } else { b.atan2(a).to_degrees().rem_euclid(360.0) };
+    let hue =
+        |a: f64, b: f64| if a == 0.0 && b == 0.0 { 0.0 } else { b.atan2(a).to_degrees().rem_euclid(360.0) };
     let (h1, h2) = (hue(a1, b1), hue(a2, b2));
 
     let dl = l2 - l1;
@@ -63,7 +64,8 @@ pub fn ciede2000(a: [f64; 3], b: [f64; 3]) -> f64 {
         s => (s - 360.0) / 2.0,
     };
     let cos = |degrees: f64| degrees.to_radians().cos();
-    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0) - 0.20 * cos(4.0 * h - 63.0);
+    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0)
+        - 0.20 * cos(4.0 * h - 63.0);
     let l50 = (l - 50.0).powi(2);
     let sl = 1.0 + 0.015 * l50 / (20.0 + l50).sqrt();
     let sc = 1.0 + 0.045 * c;

@@ -132,13 +132,21 @@ mod tests {
             ("pq", 1.0, 0.508_078_4, "BT.2408-7, table 1: 100 cd/m2 is 51 % PQ; ST 2084, 5.2"),
             ("hlg", 10.0, 1.0, "BT.2100-2, table 5: peak is code 1"),
             // Scene light 1/12 is code 0.5; through the OOTF it is (1/12)^1.2 of 1000 cd/m2.
-            ("hlg", 10.0 * (1.0_f32 / 12.0).powf(1.2), 0.5, "BT.2100-2, table 5: OETF at E = 1/12, OOTF gamma 1.2"),
+            (
+                "hlg",
+                10.0 * (1.0_f32 / 12.0).powf(1.2),
+                0.5,
+                "BT.2100-2, table 5: OETF at E = 1/12, OOTF gamma 1.2",
+            ),
         ];
         for (id, linear, code, source) in anchors {
             let got = encode(id, linear);
             assert!((got - code).abs() < 5e-6, "{id} encodes {linear} to {got}, not {code} ({source})");
             let got = decode(id, code);
-            assert!((got - linear).abs() < 2e-5 * linear.max(0.05), "{id} decodes {code} to {got} ({source})");
+            assert!(
+                (got - linear).abs() < 2e-5 * linear.max(0.05),
+                "{id} decodes {code} to {got} ({source})"
+            );
         }
     }
 

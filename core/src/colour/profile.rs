@@ -87,7 +87,8 @@ impl CameraProfile {
     /// The encoding that this profile describes, under the id `camera`.
     pub fn encoding(&self) -> Result<Encoding, ProfileError> {
         let transfer = Transfer::Log(self.curve()?);
-        let fail = || ProfileError::Range(self.name.clone(), "the primaries lie on one line or have no white");
+        let fail =
+            || ProfileError::Range(self.name.clone(), "the primaries lie on one line or have no white");
         self.primaries.to_xyz().ok_or_else(fail)?;
         Ok(Encoding {
             id: "camera".into(),
@@ -114,7 +115,8 @@ impl CameraProfile {
         if let Some((_, name)) = named.iter().find(|(v, _)| !v.is_finite()) {
             return Err(ProfileError::NotFinite(self.name.clone(), name));
         }
-        let range = |ok: bool, what| if ok { Ok(()) } else { Err(ProfileError::Range(self.name.clone(), what)) };
+        let range =
+            |ok: bool, what| if ok { Ok(()) } else { Err(ProfileError::Range(self.name.clone(), what)) };
         range(c.base > 1.0, "base has to be over 1")?;
         range(c.log_side_slope > 0.0, "logSideSlope has to be over 0")?;
         range(c.lin_side_slope > 0.0, "linSideSlope has to be over 0")?;

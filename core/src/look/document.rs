@@ -106,7 +106,11 @@ impl Path {
                 return fail("a step's id has 1 to 64 characters and its name at most 200".into());
             }
             if !step.values.info().zones.contains(&step.zone) {
-                return fail(format!("{} has no place in the {:?} zone", step.values.info().title, step.zone));
+                return fail(format!(
+                    "{} has no place in the {:?} zone",
+                    step.values.info().title,
+                    step.zone
+                ));
             }
             if !step.strength.is_finite() {
                 return Err(value(ValueError::NotFinite("Strength")));

@@ -51,10 +51,17 @@ enum Op {
     Matrix(Mat3f),
     Decode(Transfer),
     Encode(Transfer),
-    Step { kernel: Kernel, strength: f32 },
+    Step {
+        kernel: Kernel,
+        strength: f32,
+    },
     Render(plain::Kernel),
     /// The standard rendering blended with another, in the Screen's encoded values.
-    Blend { standard: plain::Kernel, own: plain::Kernel, strength: f32 },
+    Blend {
+        standard: plain::Kernel,
+        own: plain::Kernel,
+        strength: f32,
+    },
     Unrender(plain::Kernel),
     Fit([f32; 3]),
 }
@@ -180,13 +187,28 @@ impl Program {
 
         let display = if to.reference == Reference::Display { to.primaries } else { P3_D65 };
         let mut c = Compiler { ops: vec![Op::Decode(from.transfer)], state: State::SceneLinear, display };
-        if from.reference == Reference::Display {
-            c.ops.push(Op::Unrender(PlainRendering::default().kernel(&from.primaries)));
+        // A display picture that nothing touches in the scene would be unrendered and rendered the same way:
+        // it stays on the display, to the last bit.
+        let standard =
+            rendering.is_none_or(|s| s.values == Values::PlainRendering(PlainRendering::default()));
+        let stays = from.reference == Reference::Display
+            && to.reference == Reference::Display
+            && from.primaries == to.primaries
+            && standard
+            && active(Zone::Scene).next().is_none();
+        if stays {
+            c.state = State::Display;
+        } else {
+            if from.reference == Reference::Display {
+                c.ops.push(Op::Unrender(PlainRendering::default().kernel(&from.primaries)));
+            }
+            c.matrix(from.matrix_to(&AP1));
         }
-        c.matrix(from.matrix_to(&AP1));
         active(Zone::Scene).for_each(|s| c.step(s));
         if to.reference == Reference::Display {
-            c.render(rendering);
+            if !stays {
+                c.render(rendering);
+            }
             active(Zone::Screen).for_each(|s| c.step(s));
             c.go(State::Display);
             c.ops.push(Op::Fit(to.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32)));
@@ -204,7 +226,8 @@ impl Program {
         let before = path.steps.iter().take_while(|s| s.id != id && s.zone == Zone::Scene).cloned().collect();
         let linear = Encoding::find("acescg").unwrap_or_else(|| from.clone());
         // A scene-referred output and Scene steps alone always compile.
-        Self::compile(&Path { steps: before }, from, &linear).unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
+        Self::compile(&Path { steps: before }, from, &linear)
+            .unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
     }
 
     /// One step alone on its zone's encoded values (ACEScct or 2.4-power P3), for fingerprints. A rendering

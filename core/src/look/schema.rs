@@ -12,7 +12,9 @@ pub fn look_schema() -> Value {
         let name: String = info.title.split(' ').map(capitalised).collect();
         for field in info.fields {
             let property = &mut schema["$defs"][&name]["properties"][field.id];
-            if let (FieldKind::Number { min, max, .. }, Some(property)) = (field.kind, property.as_object_mut()) {
+            if let (FieldKind::Number { min, max, .. }, Some(property)) =
+                (field.kind, property.as_object_mut())
+            {
                 property.insert("minimum".into(), json!(min));
                 property.insert("maximum".into(), json!(max));
             }

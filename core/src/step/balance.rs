@@ -77,7 +77,9 @@ mod tests {
     #[test]
     fn a_grey_patch_under_a_lamp_gives_the_lamps_temperature_and_becomes_neutral() {
         let to_rgb = AP1.to_xyz().unwrap().inverse().unwrap();
-        for (kelvin, duv) in [(2_856.0, 0.0), (4_300.0, 0.0), (6_504.0, 0.0), (9_300.0, 0.0), (4_000.0, 0.012)] {
+        for (kelvin, duv) in
+            [(2_856.0, 0.0), (4_300.0, 0.0), (6_504.0, 0.0), (9_300.0, 0.0), (4_000.0, 0.012)]
+        {
             let patch = to_rgb.apply(xy_to_xyz(locus(kelvin, duv)).map(|v| v * 0.18));
             let found = Balance::default().neutralising(patch).unwrap();
             // The working white is 1e-4 in y off the 6000 K locus point, hence the tolerance.

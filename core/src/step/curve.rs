@@ -154,8 +154,15 @@ mod tests {
     fn the_textbook_data_of_fritsch_and_carlson_stay_monotone() {
         // RPN 14 data of the paper's table 1: a flat start, a steep rise, a flat end.
         let data = [
-            [7.99, 0.0], [8.09, 2.764_29e-5], [8.19, 4.374_98e-2], [8.7, 0.169_183], [9.2, 0.469_428],
-            [10.0, 0.943_740], [12.0, 0.998_636], [15.0, 0.999_919], [20.0, 0.999_994],
+            [7.99, 0.0],
+            [8.09, 2.764_29e-5],
+            [8.19, 4.374_98e-2],
+            [8.7, 0.169_183],
+            [9.2, 0.469_428],
+            [10.0, 0.943_740],
+            [12.0, 0.998_636],
+            [15.0, 0.999_919],
+            [20.0, 0.999_994],
         ];
         let curve = Curve::new(&data, CurveRest::Same).unwrap();
         let mut last = -1.0;

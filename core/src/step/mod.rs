@@ -274,7 +274,11 @@ fn check_field(field: &Field, value: &serde_json::Value) -> Result<(), ValueErro
 }
 
 /// JSON has no NaN: serde_json writes one as null, which arrives here as no number.
-fn check_number(field: &'static str, value: &serde_json::Value, [min, max]: [f64; 2]) -> Result<(), ValueError> {
+fn check_number(
+    field: &'static str,
+    value: &serde_json::Value,
+    [min, max]: [f64; 2],
+) -> Result<(), ValueError> {
     let value = value.as_f64().filter(|v| v.is_finite()).ok_or(ValueError::NotFinite(field))?;
     // A value typed at a range's end may come back a rounding error beyond it.
     let slack = (max - min) * 1e-9;

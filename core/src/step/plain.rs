@@ -19,10 +19,7 @@
 //! turn for the whole cube of a display; display pictures come into the scene through it.
 
 use super::field::parameters;
-use crate::colour::{
-    Mat3, Primaries,
-    primaries::AP1,
-};
+use crate::colour::{Mat3, Primaries, primaries::AP1};
 use crate::lane::{N, Planes, exp2, log2, powf, select, smoothstep};
 
 parameters! {
@@ -35,7 +32,7 @@ parameters! {
         /// Scene light that becomes display white, over middle grey.
         white: "White", Stops, number(3.0, 10.0, 8.0, 0.05);
         /// How far colours are calmed against the contrast of the curve.
-        calm: "Calm", Percent, number(0.0, 0.4, 0.22, 0.005);
+        calm: "Calm", Percent, number(0.0, 0.4, 0.26, 0.005);
         /// How firmly the deepest shadows go to black.
         toe: "Toe", Percent, number(0.0, 0.05, 0.004, 0.0005);
         /// How far highlights keep their hue instead of drifting as single channels would.

@@ -154,7 +154,8 @@ mod tests {
 
     #[test]
     fn a_full_shoulder_stops_the_highlights_near_its_reach_and_toe_lifts_the_shadows() {
-        let k = Tone { shoulder: 1.0, shoulder_reach: 2.0, toe: 0.5, ..Default::default() }.kernel(Zone::Scene);
+        let k =
+            Tone { shoulder: 1.0, shoulder_reach: 2.0, toe: 0.5, ..Default::default() }.kernel(Zone::Scene);
         assert!(k.response(8.0) < 2.2);
         assert!(k.response(-6.0) > -5.0);
     }

@@ -124,7 +124,8 @@ mod tests {
 
     #[test]
     fn darks_keep_still_when_only_the_lights_are_pushed() {
-        let step = ToneTint { lights_hue: 70.0, lights_amount: 0.3, lights_brightness: 1.0, ..Default::default() };
+        let step =
+            ToneTint { lights_hue: 70.0, lights_amount: 0.3, lights_brightness: 1.0, ..Default::default() };
         let mut p: Planes = [[0.1; N]; 3];
         step.kernel(Zone::Scene).run(&mut p);
         assert!((p[0][0] - 0.1).abs() < 1e-5);

@@ -126,7 +126,8 @@ impl<'a> Lookup<'a> {
         let middle = r.min(g).max(r.max(g).min(b));
         let w = [1.0 - high, high - middle, middle - low, low];
         let nodes = &self.table.nodes;
-        let [p0, p1, p2, p3] = [nodes[base], nodes[base + first], nodes[base + all - least], nodes[base + all]];
+        let [p0, p1, p2, p3] =
+            [nodes[base], nodes[base + first], nodes[base + all - least], nodes[base + all]];
         [0, 1, 2].map(|c| ((p0[c] * w[0] + p1[c] * w[1]) + p2[c] * w[2]) + p3[c] * w[3])
     }
 }

@@ -176,7 +176,8 @@ pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -
     program.run_parallel(&mut exact);
     table.apply_parallel(&mut read);
     let mut differences = meter.differences(&exact, &read);
-    let worst_at = (0..differences.len()).max_by(|a, b| differences[*a].total_cmp(&differences[*b])).unwrap_or(0);
+    let worst_at =
+        (0..differences.len()).max_by(|a, b| differences[*a].total_cmp(&differences[*b])).unwrap_or(0);
     let width = probe.width.max(1);
     let height = probe.pixels.len().div_ceil(width).max(1);
     let rgb = |list: &[[f32; 4]]| list.get(worst_at).map_or([0.0; 3], |p| [p[0], p[1], p[2]]);
@@ -356,6 +357,9 @@ mod tests {
     #[test]
     fn percentiles_are_those_of_the_sorted_list() {
         let mut v: Vec<f64> = (0..=100).rev().map(f64::from).collect();
-        assert_eq!((percentile(&mut v, 0.99), percentile(&mut v, 0.5), percentile(&mut [], 0.5)), (99.0, 50.0, 0.0));
+        assert_eq!(
+            (percentile(&mut v, 0.99), percentile(&mut v, 0.5), percentile(&mut [], 0.5)),
+            (99.0, 50.0, 0.0)
+        );
     }
 }

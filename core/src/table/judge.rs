@@ -64,9 +64,10 @@ impl Reader<'_> {
                 }
             }
             self.to.transfer.decode(&mut planes);
-            out.extend((0..chunk.len()).map(|i| {
-                self.lab.lab([planes[0][i], planes[1][i], planes[2][i]].map(f64::from))
-            }));
+            out.extend(
+                (0..chunk.len())
+                    .map(|i| self.lab.lab([planes[0][i], planes[1][i], planes[2][i]].map(f64::from))),
+            );
         }
         out
     }
@@ -172,7 +173,8 @@ impl Reader<'_> {
         let n = self.cube.size();
         let mut worst = 0.0_f64;
         for k in 1..=4 {
-            let skin = (n / 5..n * 4 / 5).map(|i| at(i as f64 * self.pitch(), SKIN_DEGREES, 0.02 * f64::from(k)));
+            let skin =
+                (n / 5..n * 4 / 5).map(|i| at(i as f64 * self.pitch(), SKIN_DEGREES, 0.02 * f64::from(k)));
             worst = worst.max(largest_kink(&self.read(&skin.collect::<Vec<_>>())));
             // As many points on the ring as make steps of one pitch.
             let radius = 0.03 * f64::from(k);
@@ -252,7 +254,7 @@ impl Reader<'_> {
     /// Every other point taken out and read between the others: the 95th percentile of the change.
     fn decimated(&self) -> f64 {
         let n = self.cube.size();
-        if n < 5 || n % 2 == 0 {
+        if n < 5 || n.is_multiple_of(2) {
             return 0.0;
         }
         let half = n / 2 + 1;

@@ -41,7 +41,9 @@ fn ground(s: &mut Stage) {
         let joint = (fx.abs().max(fz.abs()) - 0.40).max(0.0) * 8.0;
         splat((1.0 + 0.3 * noise(v(x.floor(), 0.0, row) * 3.7)) * (1.0 - 0.6 * joint.min(1.0)))
     }
-    let wet = s.material(Material::new(Finish::Coat(0.16), srgb(0.30, 0.29, 0.29)).textured(stones).bumpy(0.05, 4.6));
+    let wet = s.material(
+        Material::new(Finish::Coat(0.16), srgb(0.30, 0.29, 0.29)).textured(stones).bumpy(0.05, 4.6),
+    );
     let q = [v(-30., 0., 12.), v(30., 0., 12.), v(30., 0., -40.), v(-30., 0., -40.)];
     s.pile.face(wet, Place::at(splat(0.0)), q, PLAIN);
 }
@@ -75,11 +77,14 @@ fn stalls(s: &mut Stage) {
     let timber = s.material(Material::new(Finish::Coat(0.5), srgb(0.45, 0.32, 0.22)).textured(wood));
     let cloth = s.material(Material::new(Finish::Leaf(splat(0.8)), PLAIN).bumpy(0.04, 9.0));
     let fruit = s.material(Material::new(Finish::Coat(0.2), PLAIN));
-    let cloths = [srgb(0.62, 0.16, 0.14), srgb(0.16, 0.33, 0.36), srgb(0.75, 0.62, 0.36), srgb(0.30, 0.22, 0.40)];
+    let cloths =
+        [srgb(0.62, 0.16, 0.14), srgb(0.16, 0.33, 0.36), srgb(0.75, 0.62, 0.36), srgb(0.30, 0.22, 0.40)];
     let fruits = [srgb(0.85, 0.45, 0.1), srgb(0.7, 0.12, 0.1), srgb(0.5, 0.6, 0.15), srgb(0.8, 0.7, 0.3)];
     let mut dice = Dice::new(11);
     for (k, (x, z, turn)) in
-        [(-2.9, -0.6, 24.0), (3.0, -0.9, -26.0), (-3.4, -3.6, 12.0), (3.3, -4.0, -10.0), (0.4, -5.6, 0.0)].iter().enumerate()
+        [(-2.9, -0.6, 24.0), (3.0, -0.9, -26.0), (-3.4, -3.6, 12.0), (3.3, -4.0, -10.0), (0.4, -5.6, 0.0)]
+            .iter()
+            .enumerate()
     {
         let at = Place::at(v(*x, 0.0, *z)).turned(*turn);
         for (px, pz) in [(-1.1, 0.55), (1.1, 0.55), (-1.1, -0.55), (1.1, -0.55)] {
@@ -92,7 +97,13 @@ fn stalls(s: &mut Stage) {
             let sag = 0.10 * (a * std::f32::consts::PI).sin() * b;
             v(a * 2.6 - 1.3, 2.28 - 0.5 * b - sag * 0.6 + 0.03 * (a * 50.0).sin() * b, b * 1.7 - 0.7)
         };
-        s.pile.surface([80, 14], cloth, at, awning, |a, _, _| if (a * 9.0) as i32 % 2 == 0 { own } else { pale });
+        s.pile.surface(
+            [80, 14],
+            cloth,
+            at,
+            awning,
+            |a, _, _| if (a * 9.0) as i32 % 2 == 0 { own } else { pale },
+        );
         for _ in 0..70 {
             let p = v(dice.between(-1.05, 1.05), 0.0, dice.between(-0.45, 0.5));
             let crate_of = ((p.0[0] + 1.1) / 0.55) as usize % 4;
@@ -125,7 +136,13 @@ fn strings(s: &mut Stage) {
             let t = (k as f32 + 0.5 + dice.between(-0.2, 0.2)) / count as f32;
             let glow = GLOWS[(k * 3 + row * 2 + 1) % GLOWS.len()];
             let radius = dice.between(0.10, 0.19);
-            lantern(s, hang(t) - v(0.0, radius * 1.3, 0.0), radius, glow * dice.between(6.0, 16.0), dice.between(0.8, 1.4));
+            lantern(
+                s,
+                hang(t) - v(0.0, radius * 1.3, 0.0),
+                radius,
+                glow * dice.between(6.0, 16.0),
+                dice.between(0.8, 1.4),
+            );
         }
     }
 }

@@ -40,9 +40,19 @@ fn room(s: &mut Stage) {
     // A wide soft window to the left, a weak one to the right, both of the working white.
     let window = s.material(Material::new(Finish::Lamp, splat(3.2)));
     let fill = s.material(Material::new(Finish::Lamp, splat(0.62)));
-    s.pile.face(window, here, [v(-4.2, 0.9, 0.2), v(-4.2, 0.9, 4.2), v(-3.6, 3.9, 4.2), v(-3.6, 3.9, 0.2)], PLAIN);
+    s.pile.face(
+        window,
+        here,
+        [v(-4.2, 0.9, 0.2), v(-4.2, 0.9, 4.2), v(-3.6, 3.9, 4.2), v(-3.6, 3.9, 0.2)],
+        PLAIN,
+    );
     s.pile.face(fill, here, [v(4.2, 0.6, 0.6), v(4.2, 0.6, 4.4), v(4.0, 3.4, 4.4), v(4.0, 3.4, 0.6)], PLAIN);
-    s.pile.face(fill, here, [v(-1.8, 4.2, 0.4), v(1.8, 4.2, 0.4), v(1.8, 4.0, 4.0), v(-1.8, 4.0, 4.0)], splat(1.8));
+    s.pile.face(
+        fill,
+        here,
+        [v(-1.8, 4.2, 0.4), v(1.8, 4.2, 0.4), v(1.8, 4.0, 4.0), v(-1.8, 4.0, 4.0)],
+        splat(1.8),
+    );
 }
 
 fn chart(s: &mut Stage) {
@@ -71,7 +81,17 @@ fn wedge(s: &mut Stage) {
         // A light panel behind the wedge: -5 to +5 stops about middle grey, whatever else lights the set.
         let light = s.material(Material::new(Finish::Lamp, splat(0.18 * (k as f32 - 5.0).exp2() / EXPOSURE)));
         let x = -1.50 + 0.273 * k as f32;
-        s.pile.face(light, panel, [v(x, -0.075, 0.032), v(x + 0.262, -0.075, 0.032), v(x + 0.262, 0.075, 0.032), v(x, 0.075, 0.032)], PLAIN);
+        s.pile.face(
+            light,
+            panel,
+            [
+                v(x, -0.075, 0.032),
+                v(x + 0.262, -0.075, 0.032),
+                v(x + 0.262, 0.075, 0.032),
+                v(x, 0.075, 0.032),
+            ],
+            PLAIN,
+        );
     }
 }
 
@@ -103,10 +123,26 @@ fn tools(s: &mut Stage) {
     let clay = s.material(Material::new(Finish::Coat(0.15), PLAIN));
     let brass = s.material(Material::new(Finish::Metal(0.2), srgb(0.85, 0.65, 0.33)));
     let jars = [
-        srgb(0.75, 0.18, 0.14), srgb(0.85, 0.62, 0.15), srgb(0.20, 0.42, 0.24), srgb(0.16, 0.30, 0.55),
-        srgb(0.60, 0.25, 0.45), srgb(0.85, 0.82, 0.76), srgb(0.15, 0.14, 0.14), srgb(0.25, 0.55, 0.58),
+        srgb(0.75, 0.18, 0.14),
+        srgb(0.85, 0.62, 0.15),
+        srgb(0.20, 0.42, 0.24),
+        srgb(0.16, 0.30, 0.55),
+        srgb(0.60, 0.25, 0.45),
+        srgb(0.85, 0.82, 0.76),
+        srgb(0.15, 0.14, 0.14),
+        srgb(0.25, 0.55, 0.58),
     ];
-    let jar = [(0.0, 0.0), (0.13, 0.0), (0.14, 0.04), (0.14, 0.22), (0.10, 0.27), (0.10, 0.31), (0.115, 0.31), (0.115, 0.36), (0.0, 0.36)];
+    let jar = [
+        (0.0, 0.0),
+        (0.13, 0.0),
+        (0.14, 0.04),
+        (0.14, 0.22),
+        (0.10, 0.27),
+        (0.10, 0.31),
+        (0.115, 0.31),
+        (0.115, 0.36),
+        (0.0, 0.36),
+    ];
     for (k, c) in jars.iter().enumerate() {
         let x = -2.05 + 0.42 * k as f32 + 0.06 * (k as f32 * 2.3).sin();
         let at = Place::at(v(x, 2.015, -1.42)).scaled(0.8 + 0.22 * (k as f32 * 1.7).sin().abs());
@@ -115,20 +151,42 @@ fn tools(s: &mut Stage) {
     // A desk lamp that is on: a small warm source over the table's back.
     let bulb = s.material(Material::new(Finish::Lamp, warm(2_700.0) * 26.0));
     let at = v(-2.25, 0.0, -0.75);
-    s.pile.lathe(brass, Place::at(at), &[(0.0, 0.0), (0.22, 0.0), (0.23, 0.03), (0.05, 0.06), (0.03, 0.10)], PLAIN);
-    s.pile.tube(brass, Place::at(at), &[v(0., 0.08, 0.), v(-0.1, 0.6, 0.), v(0.05, 1.05, 0.1), v(0.35, 1.22, 0.2)], 0.022, PLAIN);
+    s.pile.lathe(
+        brass,
+        Place::at(at),
+        &[(0.0, 0.0), (0.22, 0.0), (0.23, 0.03), (0.05, 0.06), (0.03, 0.10)],
+        PLAIN,
+    );
+    s.pile.tube(
+        brass,
+        Place::at(at),
+        &[v(0., 0.08, 0.), v(-0.1, 0.6, 0.), v(0.05, 1.05, 0.1), v(0.35, 1.22, 0.2)],
+        0.022,
+        PLAIN,
+    );
     let head = Place::at(at + v(0.45, 1.12, 0.24)).leaning(28.0);
     s.pile.lathe(brass, head, &[(0.03, 0.16), (0.08, 0.13), (0.21, -0.08), (0.215, -0.09)], PLAIN);
     s.pile.ball(bulb, Place::at(at + v(0.46, 1.06, 0.24)), splat(0.055), PLAIN);
     // Brushes in a pot.
     let pot = v(2.35, 0.0, 0.75);
     let stick = s.material(Material::new(Finish::Coat(0.2), PLAIN));
-    s.pile.lathe(clay, Place::at(pot), &[(0.0, 0.0), (0.15, 0.0), (0.16, 0.32), (0.14, 0.32), (0.13, 0.04)], srgb(0.55, 0.62, 0.62));
+    s.pile.lathe(
+        clay,
+        Place::at(pot),
+        &[(0.0, 0.0), (0.15, 0.0), (0.16, 0.32), (0.14, 0.32), (0.13, 0.04)],
+        srgb(0.55, 0.62, 0.62),
+    );
     for k in 0..7 {
         let a = k as f32 * 0.9;
         let d = v(a.sin() * 0.11, 0.0, a.cos() * 0.09);
         let top = pot + d * 2.1 + v(0.0, 0.72 + 0.06 * (a * 2.0).sin(), 0.0);
-        s.pile.tube(stick, Place::at(splat(0.0)), &[pot + d + v(0., 0.1, 0.), (pot + d).lerp(top, 0.6), top], 0.012, jars[k % 8]);
+        s.pile.tube(
+            stick,
+            Place::at(splat(0.0)),
+            &[pot + d + v(0., 0.1, 0.), (pot + d).lerp(top, 0.6), top],
+            0.012,
+            jars[k % 8],
+        );
         s.pile.ball(stick, Place::at(top), v(0.024, 0.06, 0.024), srgb(0.25, 0.2, 0.16));
     }
 }

@@ -49,6 +49,9 @@ pub async fn look_schema() -> HttpResponse {
 }
 
 /// Solves a Balance step for a place that should be neutral.
-pub async fn dropper(studio: web::Data<Studio>, request: web::Json<DropperRequest>) -> ApiResult<web::Json<Dropped>> {
+pub async fn dropper(
+    studio: web::Data<Studio>,
+    request: web::Json<DropperRequest>,
+) -> ApiResult<web::Json<Dropped>> {
     Ok(web::Json(web::block(move || studio.dropper(&request)).await??))
 }

@@ -99,7 +99,10 @@ pub async fn create(
     body: web::Json<CreateHandoff>,
 ) -> ApiResult<web::Json<HandoffDetail>> {
     if !SIZES.contains(&body.size) {
-        return Err(ApiError::Invalid(format!("a table is written with 17, 33 or 65 points, not {}", body.size)));
+        return Err(ApiError::Invalid(format!(
+            "a table is written with 17, 33 or 65 points, not {}",
+            body.size
+        )));
     }
     let row = store.run(move |c| {
         let look = LookRow::find(c, &id)?;
@@ -162,9 +165,14 @@ pub async fn cancel(
 }
 
 /// The table's file.
-pub async fn table(store: web::Data<Store>, studio: web::Data<Studio>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn table(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+) -> ApiResult<HttpResponse> {
     let h = store.run(move |c| Handoff::find(c, &id)).await?;
-    let hash = h.table_hash.ok_or_else(|| ApiError::Invalid("this handoff has no table: it is not done".into()))?;
+    let hash =
+        h.table_hash.ok_or_else(|| ApiError::Invalid("this handoff has no table: it is not done".into()))?;
     let bytes = web::block(move || studio.media.read(&hash)).await??;
     Ok(HttpResponse::Ok()
         .content_type("text/plain; charset=utf-8")

@@ -98,7 +98,9 @@ fn line(v: Version) -> VersionLine {
 /// A production's looks.
 pub async fn list(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<Vec<LookLine>>> {
     let rows = store.run(move |c| LookRow::of_production(c, &id)).await?;
-    Ok(web::Json(rows.into_iter().map(|r| LookLine { id: r.id, name: r.name, revision: r.revision }).collect()))
+    Ok(web::Json(
+        rows.into_iter().map(|r| LookLine { id: r.id, name: r.name, revision: r.revision }).collect(),
+    ))
 }
 
 /// Makes a look.
@@ -142,7 +144,10 @@ pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult
 }
 
 /// A look's versions, newest first.
-pub async fn versions(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<Vec<VersionLine>>> {
+pub async fn versions(
+    store: web::Data<Store>,
+    id: web::Path<String>,
+) -> ApiResult<web::Json<Vec<VersionLine>>> {
     let rows = store.run(move |c| {
         LookRow::find(c, &id)?;
         Version::of_look(c, &id)

@@ -15,9 +15,9 @@ const MOST_BYTES: usize = 4 << 20;
 
 /// Every route of the server.
 pub fn routes(config: &mut ServiceConfig) {
-    let json = web::JsonConfig::default().limit(MOST_BYTES).error_handler(|e, _| {
-        ApiError::Invalid(format!("the request's body cannot be read: {e}")).into()
-    });
+    let json = web::JsonConfig::default()
+        .limit(MOST_BYTES)
+        .error_handler(|e, _| ApiError::Invalid(format!("the request's body cannot be read: {e}")).into());
     let path = web::PathConfig::default().error_handler(|_, _| ApiError::NotFound("thing").into());
     let query = web::QueryConfig::default()
         .error_handler(|e, _| ApiError::Invalid(format!("the request's query cannot be read: {e}")).into());

@@ -22,19 +22,49 @@ const CALLS: &[(&str, &str, &str, Option<Shape>, Option<Shape>)] = &[
     ("get", "/api/productions", "All productions", None, Some(shape::<Vec<productions::ProductionLine>>)),
     ("get", "/api/productions/{id}", "One production", None, Some(shape::<productions::ProductionDetail>)),
     ("get", "/api/productions/{id}/looks", "Its looks", None, Some(shape::<Vec<looks::LookLine>>)),
-    ("post", "/api/productions/{id}/looks", "Makes a look", Some(shape::<looks::CreateLook>), Some(shape::<looks::LookDetail>)),
+    (
+        "post",
+        "/api/productions/{id}/looks",
+        "Makes a look",
+        Some(shape::<looks::CreateLook>),
+        Some(shape::<looks::LookDetail>),
+    ),
     ("get", "/api/looks/{id}", "One look", None, Some(shape::<looks::LookDetail>)),
-    ("put", "/api/looks/{id}", "Saves a change", Some(shape::<looks::SaveLook>), Some(shape::<looks::LookDetail>)),
+    (
+        "put",
+        "/api/looks/{id}",
+        "Saves a change",
+        Some(shape::<looks::SaveLook>),
+        Some(shape::<looks::LookDetail>),
+    ),
     ("delete", "/api/looks/{id}", "Deletes a look", None, None),
     ("get", "/api/looks/{id}/versions", "Its versions", None, Some(shape::<Vec<looks::VersionLine>>)),
-    ("post", "/api/looks/{id}/versions", "Keeps a version", Some(shape::<looks::KeepVersion>), Some(shape::<looks::VersionLine>)),
+    (
+        "post",
+        "/api/looks/{id}/versions",
+        "Keeps a version",
+        Some(shape::<looks::KeepVersion>),
+        Some(shape::<looks::VersionLine>),
+    ),
     ("get", "/api/looks/{id}/versions/{number}", "One version", None, Some(shape::<looks::VersionDetail>)),
     ("get", "/api/looks/{id}/handoffs", "Its handoffs", None, Some(shape::<Vec<handoffs::HandoffDetail>>)),
-    ("post", "/api/looks/{id}/handoffs", "Begins a handoff", Some(shape::<handoffs::CreateHandoff>), Some(shape::<handoffs::HandoffDetail>)),
+    (
+        "post",
+        "/api/looks/{id}/handoffs",
+        "Begins a handoff",
+        Some(shape::<handoffs::CreateHandoff>),
+        Some(shape::<handoffs::HandoffDetail>),
+    ),
     ("get", "/api/handoffs/{id}", "One handoff", None, Some(shape::<handoffs::HandoffDetail>)),
     ("post", "/api/handoffs/{id}/cancel", "Stops a handoff", None, Some(shape::<handoffs::HandoffDetail>)),
     ("get", "/api/handoffs/{id}/table", "The table's file", None, None),
-    ("post", "/api/dropper", "White balance that makes a place neutral", Some(shape::<reading::DropperRequest>), Some(shape::<reading::Dropped>)),
+    (
+        "post",
+        "/api/dropper",
+        "White balance that makes a place neutral",
+        Some(shape::<reading::DropperRequest>),
+        Some(shape::<reading::Dropped>),
+    ),
 ];
 
 /// The document.
@@ -56,10 +86,13 @@ pub fn build() -> Value {
             call["parameters"] = parameters.into();
         }
         if let Some(takes) = takes {
-            call["requestBody"] = json!({ "required": true, "content": { "application/json": { "schema": takes(&mut g) } } });
+            call["requestBody"] =
+                json!({ "required": true, "content": { "application/json": { "schema": takes(&mut g) } } });
         }
         call["responses"]["200"] = match gives {
-            Some(gives) => json!({ "description": "done", "content": { "application/json": { "schema": gives(&mut g) } } }),
+            Some(gives) => {
+                json!({ "description": "done", "content": { "application/json": { "schema": gives(&mut g) } } })
+            }
             None => json!({ "description": "done" }),
         };
         call["responses"]["default"] = json!({
@@ -69,21 +102,30 @@ pub fn build() -> Value {
         paths.entry(*path).or_insert_with(|| json!({}))[*method] = call;
     }
     // What goes over the preview socket, and the document that looks are.
-    for extra in [shape::<frame::PictureRequest>, shape::<frame::RowRequest>, shape::<reading::ReadingRequest>, shape::<reading::Reading>, shape::<Look>] {
+    for extra in [
+        shape::<frame::PictureRequest>,
+        shape::<frame::RowRequest>,
+        shape::<reading::ReadingRequest>,
+        shape::<reading::Reading>,
+        shape::<Look>,
+    ] {
         extra(&mut g);
     }
     let mut schemas = g.take_definitions(true);
-    schemas.insert("Problem".into(), json!({
-        "type": "object",
-        "required": ["type", "title", "status", "detail"],
-        "properties": {
-            "type": { "type": "string" },
-            "title": { "type": "string" },
-            "status": { "type": "integer" },
-            "detail": { "type": "string", "description": "What is wrong and what to do" },
-            "revision": { "type": "integer", "description": "With a conflict: the revision that won" },
-        },
-    }));
+    schemas.insert(
+        "Problem".into(),
+        json!({
+            "type": "object",
+            "required": ["type", "title", "status", "detail"],
+            "properties": {
+                "type": { "type": "string" },
+                "title": { "type": "string" },
+                "status": { "type": "integer" },
+                "detail": { "type": "string", "description": "What is wrong and what to do" },
+                "revision": { "type": "integer", "description": "With a conflict: the revision that won" },
+            },
+        }),
+    );
     json!({
         "openapi": "3.1.0",
         "info": { "title": "Dusky Lantern", "version": env!("CARGO_PKG_VERSION") },

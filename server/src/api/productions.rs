@@ -70,11 +70,22 @@ pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<w
             name: scene.name,
             shots: shots
                 .into_iter()
-                .map(|s| ShotDetail { id: s.id, name: s.name, encoding: s.encoding, width: s.width, height: s.height })
+                .map(|s| ShotDetail {
+                    id: s.id,
+                    name: s.name,
+                    encoding: s.encoding,
+                    width: s.width,
+                    height: s.height,
+                })
                 .collect(),
         });
         let scenes = scenes.collect();
-        Ok(ProductionDetail { camera: production.camera()?, id: production.id, name: production.name, scenes })
+        Ok(ProductionDetail {
+            camera: production.camera()?,
+            id: production.id,
+            name: production.name,
+            scenes,
+        })
     });
     Ok(web::Json(detail.await?))
 }

@@ -35,7 +35,8 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     let version = Version::find(c, &handoff.look_id, handoff.version)?;
     let look = Look::from_json(&version.document)?;
     let production = Production::find(c, &row.production_id)?;
-    let (from, to) = (production.encoding(&handoff.from_encoding)?, production.encoding(&handoff.to_encoding)?);
+    let (from, to) =
+        (production.encoding(&handoff.from_encoding)?, production.encoding(&handoff.to_encoding)?);
     let program = Program::compile(&look.path, &from, &to)?;
 
     let plan = Bake::plan(&from, handoff.size as usize);
@@ -53,7 +54,8 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     if job.cancelled() {
         return Ok(None);
     }
-    let report = fidelity::report(&program, &written, &from, &to, &probes, |share| job.progress(0.5 + 0.5 * share));
+    let report =
+        fidelity::report(&program, &written, &from, &to, &probes, |share| job.progress(0.5 + 0.5 * share));
     if job.cancelled() {
         return Ok(None);
     }
@@ -105,7 +107,10 @@ mod tests {
 
     #[test]
     fn a_file_name_holds_no_path_and_says_what_the_table_is() {
-        assert_eq!(file_name("Harbour Dusk", 3, "acescct", "rec709", 33), "harbour-dusk_v3_acescct_to_rec709_33.cube");
+        assert_eq!(
+            file_name("Harbour Dusk", 3, "acescct", "rec709", 33),
+            "harbour-dusk_v3_acescct_to_rec709_33.cube"
+        );
         assert_eq!(file_name("../../ß", 1, "camera", "pq", 65), "look_v1_camera_to_pq_65.cube");
     }
 }

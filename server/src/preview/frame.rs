@@ -109,13 +109,15 @@ impl Studio {
             Quality::Rest => None,
         };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let flags = if r.scopes { WITH_SCOPES } else { 0 } | if r.tones_of.is_some() { WITH_TONES } else { 0 };
+        let flags =
+            if r.scopes { WITH_SCOPES } else { 0 } | if r.tones_of.is_some() { WITH_TONES } else { 0 };
         let columns = if r.scopes { COLUMNS.min(w) } else { 0 };
         let mut frame = header(1, quality, flags, r.seq, [w, h, columns, 0]);
         render(&proxy, table.as_deref(), &program, &mut frame);
         if r.scopes {
             let pixels: &[[u8; 4]] = bytemuck::cast_slice(&frame[HEADER..HEADER + w * h * 4]);
-            let (wave, vector) = rayon::join(|| scope::waveform(pixels, w, columns), || scope::vectorscope(pixels));
+            let (wave, vector) =
+                rayon::join(|| scope::waveform(pixels, w, columns), || scope::vectorscope(pixels));
             frame.extend_from_slice(bytemuck::cast_slice(&wave));
             frame.extend_from_slice(bytemuck::cast_slice(&vector));
         }

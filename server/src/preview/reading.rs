@@ -128,12 +128,18 @@ impl Studio {
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let (x, y) = ((r.at[0] * w as f64) as usize, (r.at[1] * h as f64) as usize);
         let range = |c: usize, n: usize| c.saturating_sub(DROPPER_RADIUS)..(c + DROPPER_RADIUS + 1).min(n);
-        let mut patch: Vec<[f32; 4]> =
-            range(y, h).flat_map(|y| range(x, w).map(move |x| y * w + x)).map(|i| proxy.picture.pixels[i]).collect();
+        let mut patch: Vec<[f32; 4]> = range(y, h)
+            .flat_map(|y| range(x, w).map(move |x| y * w + x))
+            .map(|i| proxy.picture.pixels[i])
+            .collect();
         Program::up_to(&r.path, &r.step, &proxy.encoding).run(&mut patch);
-        let mean = [0, 1, 2].map(|c| patch.iter().map(|p| f64::from(p[c])).sum::<f64>() / patch.len().max(1) as f64);
+        let mean =
+            [0, 1, 2].map(|c| patch.iter().map(|p| f64::from(p[c])).sum::<f64>() / patch.len().max(1) as f64);
         let found: Balance = balance.neutralising(mean).ok_or_else(|| {
-            ApiError::Invalid("this place is too dark or too colourful to be something neutral; try a grey or white one".into())
+            ApiError::Invalid(
+                "this place is too dark or too colourful to be something neutral; try a grey or white one"
+                    .into(),
+            )
         })?;
         let luminance = 0.272_228_7 * mean[0] + 0.674_081_8 * mean[1] + 0.053_689_5 * mean[2];
         Ok(Dropped { temperature: found.temperature, tint: found.tint, stops: (luminance / 0.18).log2() })

@@ -112,7 +112,8 @@ pub async fn open(
     studio: web::Data<Studio>,
 ) -> Result<HttpResponse, actix_web::Error> {
     let (response, session, stream) = actix_ws::handle(&request, body)?;
-    let mut stream = stream.max_frame_size(MOST_BYTES).aggregate_continuations().max_continuation_size(MOST_BYTES);
+    let mut stream =
+        stream.max_frame_size(MOST_BYTES).aggregate_continuations().max_continuation_size(MOST_BYTES);
     let inbox = Arc::new(Inbox::default());
     let worker = actix_web::rt::spawn(answer(studio, session.clone(), inbox.clone()));
     actix_web::rt::spawn(async move {

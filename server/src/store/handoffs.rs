@@ -54,7 +54,13 @@ impl Handoff {
     }
 
     /// Saves how it ended.
-    pub fn finish(c: &mut SqliteConnection, id: &str, state: &str, failure: &str, made: Option<(&str, &str)>) -> ApiResult<()> {
+    pub fn finish(
+        c: &mut SqliteConnection,
+        id: &str,
+        state: &str,
+        failure: &str,
+        made: Option<(&str, &str)>,
+    ) -> ApiResult<()> {
         let (report, hash) = made.unwrap_or(("", ""));
         let hash = (!hash.is_empty()).then_some(hash);
         diesel::update(handoffs::table.find(id))
@@ -71,7 +77,10 @@ impl Handoff {
     /// Marks what was running when the server stopped.
     pub fn fail_interrupted(c: &mut SqliteConnection) -> ApiResult<()> {
         diesel::update(handoffs::table.filter(handoffs::state.eq("running")))
-            .set((handoffs::state.eq("failed"), handoffs::failure.eq("the server stopped meanwhile; make it again")))
+            .set((
+                handoffs::state.eq("failed"),
+                handoffs::failure.eq("the server stopped meanwhile; make it again"),
+            ))
             .execute(c)?;
         Ok(())
     }

@@ -70,7 +70,8 @@ impl LookRow {
             if row.revision != revision {
                 return Err(ApiError::Conflict { current: row.revision });
             }
-            let row = Self { name: look.name.clone(), document: look.to_json(), revision: revision + 1, ..row };
+            let row =
+                Self { name: look.name.clone(), document: look.to_json(), revision: revision + 1, ..row };
             diesel::update(looks::table.find(id))
                 .set((
                     looks::name.eq(&row.name),
@@ -99,7 +100,8 @@ impl LookRow {
 impl Version {
     /// A look's versions, newest first.
     pub fn of_look(c: &mut SqliteConnection, look: &str) -> ApiResult<Vec<Self>> {
-        let own = look_versions::table.filter(look_versions::look_id.eq(look)).order(look_versions::number.desc());
+        let own =
+            look_versions::table.filter(look_versions::look_id.eq(look)).order(look_versions::number.desc());
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
@@ -118,8 +120,10 @@ impl Version {
                 .select(diesel::dsl::max(look_versions::number))
                 .first(c)?;
             let number = last.unwrap_or(0) + 1;
-            let name = if name.trim().is_empty() { format!("version {number}") } else { name.trim().to_owned() };
-            let version = Self { look_id: look.into(), number, name, document: row.document, saved_at: now() };
+            let name =
+                if name.trim().is_empty() { format!("version {number}") } else { name.trim().to_owned() };
+            let version =
+                Self { look_id: look.into(), number, name, document: row.document, saved_at: now() };
             diesel::insert_into(look_versions::table).values(&version).execute(c)?;
             Ok(version)
         })

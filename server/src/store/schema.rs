@@ -77,4 +77,12 @@ diesel::table! {
 }
 
 diesel::joinable!(shots -> scenes (scene_id));
-diesel::allow_tables_to_appear_in_same_query!(productions, scenes, media, shots, looks, look_versions, handoffs);
+diesel::allow_tables_to_appear_in_same_query!(
+    productions,
+    scenes,
+    media,
+    shots,
+    looks,
+    look_versions,
+    handoffs
+);

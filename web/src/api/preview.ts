@@ -76,6 +76,8 @@ class Preview {
   private dirty: number | null = null;
   private drags = 0;
   private restTimer: number | undefined;
+  private shown = 0;
+  private atRest = false;
 
   /** Opens the socket; it is opened again by itself when the server comes back. */
   open(): void {
@@ -103,6 +105,7 @@ class Preview {
   /** Shows another path or shot. `dragging` asks for the quick picture first and the exact one at rest. */
   show(view: View, dragging: boolean): void {
     this.view = view;
+    this.atRest = false;
     window.clearTimeout(this.restTimer);
     if (!dragging) {
       this.askRest();
@@ -111,6 +114,11 @@ class Preview {
     this.dirty ??= performance.now();
     this.askDrag();
     this.restTimer = window.setTimeout(() => this.askRest(), REST_AFTER);
+  }
+
+  /** The number of the exact picture that is shown, or 0 while anything is under way. */
+  settled(): number {
+    return this.inFlight || this.dirty !== null || !this.atRest ? 0 : this.shown;
   }
 
   private ready(): boolean {
@@ -193,6 +201,8 @@ class Preview {
     // An exact picture of a path that has changed since would flash the old state.
     if (seq >= (this.inFlight?.seq ?? 0)) {
       this.frames.say({ seq, rest, width, height, pixels, columns, wave, vector, tones });
+      this.shown = seq;
+      this.atRest = rest;
       if (this.inFlight && !rest) {
         this.latencies.push(performance.now() - this.inFlight.since);
         if (this.latencies.length > 1000) this.latencies.shift();
@@ -207,8 +217,8 @@ export const preview = new Preview();
 
 declare global {
   interface Window {
-    lantern: { latencies: number[] };
+    lantern: { latencies: number[]; settled: () => number };
   }
 }
-// The benchmark reads the page's own measurements.
-window.lantern = { latencies: preview.latencies };
+// Tests and the benchmark read the page's own measurements.
+window.lantern = { latencies: preview.latencies, settled: () => preview.settled() };

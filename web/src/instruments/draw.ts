@@ -5,12 +5,12 @@ const LEVELS = 256;
 /** Brightness of a count: a log curve, so that single pixels show and heaps do not burn out. */
 function glow(scale: number): Uint8ClampedArray {
   const table = new Uint8ClampedArray(4096);
-  for (let n = 1; n < table.length; n++) table[n] = 46 + 62 * Math.log2(1 + n * scale);
+  for (let n = 1; n < table.length; n++) table[n] = Math.min(235, 26 + 30 * Math.log2(1 + n * scale));
   return table;
 }
 
-const waveGlow = glow(0.25);
-const vectorGlow = glow(0.35);
+const waveGlow = glow(1);
+const vectorGlow = glow(0.5);
 
 /** The waveform: RGB overlaid in the same columns, or the three side by side. */
 export function drawWave(canvas: HTMLCanvasElement, wave: Uint16Array, columns: number, parade: boolean): void {
@@ -58,7 +58,8 @@ export function drawVector(canvas: HTMLCanvasElement, vector: Uint16Array, span:
     const cb = ((i % LEVELS) / LEVELS - 0.5) * 2 * span;
     const cr = (0.5 - Math.floor(i / LEVELS) / LEVELS) * 2 * span;
     const light = vectorGlow[Math.min(count, 4095)] ?? 0;
-    const tint = 190;
+    // The colour of the place, brighter where more pixels lie.
+    const tint = 120 + light;
     out[i * 4] = light + tint * 1.5748 * cr;
     out[i * 4 + 1] = light - tint * (0.1873 * cb + 0.4681 * cr);
     out[i * 4 + 2] = light + tint * 1.8556 * cb;

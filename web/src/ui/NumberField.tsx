@@ -97,8 +97,8 @@ export function NumberField({ field, value, zone, onChange, onEnd, label }: Prop
   const changed = Math.abs(value - field.default) > field.nudge / 100;
   return (
     <div className="min-w-0" title={field.help}>
-      <div className="flex h-5 items-baseline justify-between gap-2">
-        <span className="truncate text-dim" onDoubleClick={() => onChange(field.default)}>
+      <div className="flex h-5 items-baseline justify-between gap-1">
+        <span className="shrink-0 text-dim" onDoubleClick={() => onChange(field.default)}>
           {name}
         </span>
         <input
@@ -118,7 +118,7 @@ export function NumberField({ field, value, zone, onChange, onEnd, label }: Prop
             }
             e.stopPropagation();
           }}
-          className={`w-16 bg-transparent text-right text-value outline-offset-0 select-text ${changed ? "text-bright" : "text-text"}`}
+          className={`min-w-0 flex-1 bg-transparent text-right text-value outline-offset-0 select-text ${changed ? "text-bright" : "text-text"}`}
         />
       </div>
       <div

@@ -19,8 +19,7 @@ struct Places {
 #[target_feature(enable = "avx2")]
 pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) {
     let look = Lookup::new(table);
-    let mut places =
-        Places { weights: [[0.0; N]; 4], base: [0; N], first: [0; N], middle: [0; N] };
+    let mut places = Places { weights: [[0.0; N]; 4], base: [0; N], first: [0; N], middle: [0; N] };
     let mut blocks = pixels.chunks_exact_mut(N);
     for block in &mut blocks {
         find(&look, block, &mut places);

@@ -50,8 +50,8 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
 
   const drag = (list: Point[], i: number, e: React.PointerEvent<Element>) => {
     const gesture = `${field.id}-${e.timeStamp}`;
-    const target = box.current;
-    if (!target) return;
+    // The pressed element itself: captured elsewhere, a double click would not reach its point.
+    const target = e.currentTarget as HTMLElement;
     target.setPointerCapture(e.pointerId);
     const move = (m: PointerEvent) => {
       const at = placeOf(m);

@@ -1,0 +1,160 @@
+//! Speed of tables and programs on a demo picture, beside OpenColorIO on the same pixels in the same run.
+//!
+//! usage: speed PYTHON SCRIPT PICTURE LOOK CAMERA, as `cargo xtask bench` calls it.
+
+use lantern_core::colour::{CameraProfile, Encoding};
+use lantern_core::look::{Look, Program};
+use lantern_core::picture::{Picture, to_bytes};
+use lantern_core::table::{Bake, Table, bake};
+use lantern_core::{scope, table::apply::Using};
+use std::hint::black_box;
+use std::process::Command;
+use std::sync::atomic::AtomicBool;
+use std::time::Instant;
+
+type Outcome<T = ()> = Result<T, Box<dyn std::error::Error>>;
+
+const ROUNDS: usize = 15;
+
+/// Median seconds of a job, after a warm-up.
+fn median(mut job: impl FnMut()) -> f64 {
+    job();
+    let mut took: Vec<f64> = (0..ROUNDS)
+        .map(|_| {
+            let begun = Instant::now();
+            job();
+            begun.elapsed().as_secs_f64()
+        })
+        .collect();
+    took.sort_by(f64::total_cmp);
+    took[ROUNDS / 2]
+}
+
+/// The picture at 1920 x 1080: each pixel four times, which keeps its statistics.
+fn doubled(p: &Picture) -> Outcome<Picture> {
+    let (w, h) = (p.width() * 2, p.height() * 2);
+    let pixels = (0..w * h).map(|i| p.pixels[i / w / 2 * p.width() + i % w / 2]).collect();
+    Ok(Picture::new(w, h, pixels)?)
+}
+
+struct Bench {
+    python: String,
+    script: String,
+    picture: Picture,
+    program: Program,
+    from: Encoding,
+}
+
+fn main() -> Outcome {
+    let a: Vec<String> = std::env::args().collect();
+    let [_, python, script, picture, look, camera] = a.as_slice() else {
+        return Err("see the source".into());
+    };
+    let profile: CameraProfile = serde_json::from_slice(&std::fs::read(camera)?)?;
+    let look = Look::from_json(&std::fs::read_to_string(look)?)?;
+    let from = profile.encoding()?;
+    let to = Encoding::find("rec709").ok_or("rec709")?;
+    let bench = Bench {
+        python: python.clone(),
+        script: script.clone(),
+        picture: doubled(&lantern_formats::picture::read(&std::fs::read(picture)?)?)?,
+        program: Program::compile(&look.path, &from, &to)?,
+        from,
+    };
+    println!("{:<58} {:>10}  {:<10} bar", "1920 x 1080, RGBA f32, demo picture and look", "measured", "");
+    for (size, bar) in [(33, 2.0), (65, 1.7)] {
+        bench.table(size, bar)?;
+    }
+    bench.fills()?;
+    bench.frames();
+    Ok(())
+}
+
+fn row(what: &str, value: f64, unit: &str, bar: &str) {
+    println!("{what:<58} {value:>10.2}  {unit:<10} {bar}");
+}
+
+impl Bench {
+    fn bake(&self, size: usize) -> Outcome<Table> {
+        let plan = Bake::quick(&self.from, size);
+        Ok(bake(&self.program, &plan, "bench", &AtomicBool::new(false))?.ok_or("cancelled")?)
+    }
+
+    fn table(&self, size: usize, bar: f64) -> Outcome {
+        let table = self.bake(size)?;
+        let count = self.picture.pixels.len() as f64;
+        let mut work = self.picture.pixels.clone();
+        let mut time = |job: &mut dyn FnMut(&mut [[f32; 4]])| {
+            median(|| {
+                work.copy_from_slice(&self.picture.pixels);
+                job(black_box(&mut work));
+            })
+        };
+        // The copy that gives every round the same pixels is timed alone and taken off.
+        let copy = time(&mut |_| {});
+        let one = (time(&mut |p| table.apply(p)) - copy) / count * 1e9;
+        let scalar = (time(&mut |p| table.apply_using(p, Using::Scalar)) - copy) / count * 1e9;
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build()?;
+        let two = (time(&mut |p| pool.install(|| table.apply_parallel(p))) - copy) / count * 1e9;
+        let theirs = self.theirs(&table)?;
+        row(&format!("table {size}, one thread"), one, "ns/px", "");
+        row(&format!("table {size}, OpenColorIO, one thread"), theirs, "ns/px", "");
+        row(
+            &format!("table {size}, times OpenColorIO's speed"),
+            theirs / one,
+            "x",
+            &format!("at least {bar}"),
+        );
+        row(&format!("table {size}, two threads over one"), one / two, "x", "at least 1.6");
+        row(&format!("table {size}, vector over scalar"), scalar / one, "x", "");
+        Ok(())
+    }
+
+    fn theirs(&self, table: &Table) -> Outcome<f64> {
+        let dir = tempfile::tempdir()?;
+        let (cube, raw) = (dir.path().join("t.cube"), dir.path().join("in.raw"));
+        std::fs::write(&cube, lantern_formats::cube::write(table, &[]))?;
+        let bytes: Vec<u8> = self.picture.pixels.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
+        std::fs::write(&raw, bytes)?;
+        let done = Command::new(&self.python)
+            .arg(&self.script)
+            .arg("time")
+            .args([&cube, &raw])
+            .arg(ROUNDS.to_string())
+            .env("OMP_NUM_THREADS", "1")
+            .output()?;
+        Ok(String::from_utf8(done.stdout)?.trim().parse()?)
+    }
+
+    fn fills(&self) -> Outcome {
+        for (size, bar) in [(33, "under 8 (path with film)"), (65, "under 50 (path with film)")] {
+            let ms = median(|| drop(black_box(self.bake(size)))) * 1e3;
+            row(&format!("fill a {size}-point table, six steps, two threads"), ms, "ms", bar);
+        }
+        let plan = Bake::plan(&self.from, 33);
+        let ms = median(|| drop(black_box(bake(&self.program, &plan, "", &AtomicBool::new(false))))) * 1e3;
+        row("fill and settle a 33-point table for handoff", ms, "ms", "");
+        Ok(())
+    }
+
+    fn frames(&self) {
+        let small = self.picture.fit_within(960, 540);
+        let mut work = small.pixels.clone();
+        let mut bytes = vec![0; work.len() * 4];
+        let exact = median(|| {
+            work.copy_from_slice(&small.pixels);
+            self.program.run_parallel(&mut work);
+            to_bytes(&work, &mut bytes);
+        });
+        row("exact picture at 960 x 540, two threads", exact * 1e3, "ms", "");
+        let pixels: Vec<[u8; 4]> = bytes.chunks_exact(4).map(|b| [b[0], b[1], b[2], b[3]]).collect();
+        let wave = median(|| drop(black_box(scope::waveform(&pixels, 960, 240)))) * 1e3;
+        row("waveform counts at 960 x 540", wave, "ms", "");
+        row(
+            "vectorscope counts at 960 x 540",
+            median(|| drop(black_box(scope::vectorscope(&pixels)))) * 1e3,
+            "ms",
+            "1.8 as tried",
+        );
+    }
+}

@@ -1,0 +1,272 @@
+//! Driving the real page in headless Chromium against the real program. Waits are on conditions only.
+
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use tempfile::TempDir;
+use thirtyfour::prelude::*;
+
+/// What a test may fail with.
+pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
+
+/// How long any condition may take to come true.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+/// A child process that ends with its owner.
+pub struct Running(Child);
+
+impl Running {
+    /// Ends it at once, as a power cut would.
+    pub fn kill(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        self.kill();
+    }
+}
+
+/// The program that is tested: beside the tests' own folder, as cargo builds it, or what the environment
+/// variable `LANTERN_PROGRAM` names.
+pub fn program() -> Outcome<PathBuf> {
+    if let Some(path) = std::env::var_os("LANTERN_PROGRAM") {
+        return Ok(path.into());
+    }
+    let here = std::env::current_exe()?;
+    let folder = here.ancestors().find(|p| p.join("dusky-lantern").is_file());
+    Ok(folder.ok_or("dusky-lantern is not built: run `cargo build --workspace` first")?.join("dusky-lantern"))
+}
+
+/// Starts a process and gives the first line of its output that `found` takes something from.
+fn start(command: &mut Command, found: impl Fn(&str) -> Option<String>) -> Outcome<(Running, String)> {
+    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn()?;
+    let output = child.stdout.take().ok_or("no output")?;
+    let running = Running(child);
+    let mut lines = BufReader::new(output).lines();
+    for line in lines.by_ref() {
+        if let Some(word) = found(&line?) {
+            // Somebody has to go on reading, or the process stalls on a full pipe.
+            std::thread::spawn(move || lines.for_each(drop));
+            return Ok((running, word));
+        }
+    }
+    Err("the process ended before it was ready".into())
+}
+
+/// Serves a data folder on `port` (0: any free one). Gives the process and its address.
+pub fn serve(data: &Path, port: u16) -> Outcome<(Running, String)> {
+    let listen = format!("127.0.0.1:{port}");
+    let mut command = Command::new(program()?);
+    command.args(["serve", "--demo", "--listen", &listen, "--data"]).arg(data);
+    start(&mut command, |line| line.split(" is at ").nth(1).map(str::to_owned))
+}
+
+/// A server with a fresh copy of the demo production, and a browser that looks at it.
+pub struct Set {
+    /// The browser.
+    pub driver: WebDriver,
+    /// The server; `None` while it is taken away.
+    pub server: Option<Running>,
+    /// Its address.
+    pub url: String,
+    /// Its data folder.
+    pub data: TempDir,
+    chromedriver: Running,
+    chromedriver_url: String,
+    _profile: TempDir,
+}
+
+impl Set {
+    /// Starts everything; the page is not open yet.
+    pub async fn new() -> Outcome<Self> {
+        let data = tempfile::tempdir()?;
+        let (server, url) = serve(data.path(), 0)?;
+        let mut command = Command::new("chromedriver");
+        let (chromedriver, port) = start(command.arg("--port=0"), |line| {
+            line.split("successfully on port ").nth(1).map(|p| p.trim_end_matches('.').trim().to_owned())
+        })?;
+        let profile = tempfile::tempdir()?;
+        let mut caps = DesiredCapabilities::chrome();
+        for flag in [
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-dev-shm-usage",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--no-first-run",
+            "--hide-scrollbars",
+            // The window's own frame takes 143 rows: the page sees 1280 x 800.
+            "--window-size=1280,943",
+        ] {
+            caps.add_arg(flag)?;
+        }
+        caps.add_arg(&format!("--user-data-dir={}", profile.path().display()))?;
+        caps.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
+        let chromedriver_url = format!("http://127.0.0.1:{port}");
+        let driver = WebDriver::new(&chromedriver_url, caps).await?;
+        Ok(Self {
+            driver,
+            server: Some(server),
+            url,
+            data,
+            chromedriver,
+            chromedriver_url,
+            _profile: profile,
+        })
+    }
+
+    /// Opens the page with a query and waits for its first exact picture.
+    pub async fn open(&self, query: &str) -> Outcome {
+        self.driver.goto(format!("{}/{query}", self.url)).await?;
+        self.until("return window.lantern && window.lantern.settled() > 0").await?;
+        Ok(())
+    }
+
+    /// Runs a script in the page.
+    pub async fn js(&self, script: &str) -> Outcome<Value> {
+        Ok(self.driver.execute(script, vec![]).await?.json().clone())
+    }
+
+    /// Waits until a script gives something true, and gives that.
+    pub async fn until(&self, script: &str) -> Outcome<Value> {
+        let begun = Instant::now();
+        loop {
+            let value = self.js(script).await.unwrap_or(Value::Null);
+            if !matches!(value, Value::Null | Value::Bool(false)) && value != json!(0) && value != json!("") {
+                return Ok(value);
+            }
+            if begun.elapsed() > PATIENCE {
+                return Err(format!("never came true: {script}").into());
+            }
+            tokio::time::sleep(Duration::from_millis(15)).await;
+        }
+    }
+
+    /// The number of the exact picture shown now.
+    pub async fn shown(&self) -> Outcome<u64> {
+        let value = self.until("return window.lantern.settled()").await?;
+        Ok(value.as_u64().unwrap_or(0))
+    }
+
+    /// Waits for an exact picture newer than `before`.
+    pub async fn newer(&self, before: u64) -> Outcome<u64> {
+        let script = format!("const s = window.lantern.settled(); return s > {before} ? s : 0");
+        Ok(self.until(&script).await?.as_u64().unwrap_or(0))
+    }
+
+    /// Mean R, G and B of the picture, 0..255, and a hash of its pixels.
+    pub async fn picture(&self) -> Outcome<Shown> {
+        let value = self.js(PICTURE).await?;
+        let number = |k: usize| value[k].as_f64().unwrap_or(f64::NAN);
+        Ok(Shown { mean: [number(0), number(1), number(2)], hash: value[3].to_string() })
+    }
+
+    /// An element by CSS, once it is there.
+    pub async fn find(&self, css: &str) -> Outcome<WebElement> {
+        Ok(self.driver.query(By::Css(css)).wait(PATIENCE, Duration::from_millis(20)).first().await?)
+    }
+
+    /// Clicks an element.
+    pub async fn click(&self, css: &str) -> Outcome {
+        self.find(css).await?.click().await?;
+        Ok(())
+    }
+
+    /// Puts the focus on an element and presses keys there.
+    pub async fn keys(&self, css: &str, keys: impl Into<TypingData>) -> Outcome {
+        let element = self.find(css).await?;
+        element.focus().await?;
+        element.send_keys(keys).await?;
+        Ok(())
+    }
+
+    /// Drags an element by pixels, in several moves.
+    pub async fn drag(&self, css: &str, dx: i64, dy: i64) -> Outcome {
+        let element = self.find(css).await?;
+        let mut chain = self.driver.action_chain().move_to_element_center(&element).click_and_hold();
+        for _ in 0..8 {
+            chain = chain.move_by_offset(dx / 8, dy / 8);
+        }
+        chain.release().perform().await?;
+        Ok(())
+    }
+
+    /// Everything that the browser logged as an error.
+    pub async fn console_errors(&self) -> Outcome<Vec<String>> {
+        let session = self.driver.session_id().to_string();
+        let url = format!("{}/session/{session}/se/log", self.chromedriver_url);
+        let log: Value = ureq::post(&url).send_json(json!({ "type": "browser" }))?.body_mut().read_json()?;
+        let entries = log["value"].as_array().cloned().unwrap_or_default();
+        Ok(entries.iter().filter(|e| e["level"] == "SEVERE").map(|e| e["message"].to_string()).collect())
+    }
+
+    /// A picture of the page as a PNG file.
+    pub async fn shoot(&self, path: &Path) -> Outcome {
+        self.driver.screenshot(path).await?;
+        Ok(())
+    }
+
+    /// A GET on the server's API.
+    pub fn get(&self, path: &str) -> Outcome<Value> {
+        Ok(ureq::get(format!("{}{path}", self.url)).call()?.body_mut().read_json()?)
+    }
+
+    /// A POST on the server's API.
+    pub fn post(&self, path: &str, body: &Value) -> Outcome<Value> {
+        Ok(ureq::post(format!("{}{path}", self.url)).send_json(body)?.body_mut().read_json()?)
+    }
+
+    /// Makes a look of these steps and gives its id.
+    pub fn make_look(&self, name: &str, steps: &Value) -> Outcome<String> {
+        let production = self.get("/api/productions")?[0]["id"].as_str().unwrap_or("").to_owned();
+        let document = json!({ "version": 1, "name": name, "path": { "steps": steps } });
+        let made = self.post(
+            &format!("/api/productions/{production}/looks"),
+            &json!({ "name": name, "document": document }),
+        )?;
+        Ok(made["id"].as_str().unwrap_or("").to_owned())
+    }
+
+    /// Closes the browser.
+    pub async fn close(mut self) -> Outcome {
+        self.driver.quit().await?;
+        self.chromedriver.kill();
+        Ok(())
+    }
+}
+
+/// What the picture's canvas shows.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Shown {
+    /// Mean R, G and B, 0..255.
+    pub mean: [f64; 3],
+    /// Hash of all pixels.
+    pub hash: String,
+}
+
+impl Shown {
+    /// Mean blue and red difference (BT.709), in code values.
+    pub fn difference(&self) -> [f64; 2] {
+        let [r, g, b] = self.mean;
+        let y = 0.2126 * r + 0.7152 * g + 0.0722 * b;
+        [(b - y) / 1.8556, (r - y) / 1.5748]
+    }
+}
+
+const PICTURE: &str = r"
+const c = document.querySelector('canvas[data-picture]');
+const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+let sum = [0, 0, 0], hash = 0;
+for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) {
+  sum[k] += d[i + k];
+  hash = (Math.imul(hash, 31) + d[i + k]) | 0;
+}
+return sum.map((s) => s / (d.length / 4)).concat([hash]);
+";

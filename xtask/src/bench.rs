@@ -1,0 +1,33 @@
+//! Speed figures, printed beside their yardsticks, all in one run. Quote them from an otherwise idle machine.
+
+use crate::{Outcome, command, install, page, root, run};
+
+/// Runs every benchmark.
+pub fn run_all() -> Outcome {
+    install::node()?;
+    install::browser()?;
+    install::python()?;
+    page()?;
+    run(
+        "",
+        "cargo",
+        &["build", "--release", "--package", "dusky-lantern", "--example", "speed", "--bin", "dusky-lantern"],
+    )?;
+    run("", "cargo", &["build", "--package", "lantern-browser-tests"])?;
+    run(
+        "",
+        "target/release/examples/speed",
+        &[
+            ".venv/bin/python",
+            "xtask/outside.py",
+            "demo/data/lantern-market.png",
+            "demo/data/looks/harbour-dusk.look.json",
+            "demo/data/harrier.camera.json",
+        ],
+    )?;
+    let status = command("", "target/debug/latency", &[])
+        .env("LANTERN_PROGRAM", root().join("target/release/dusky-lantern"))
+        .status()
+        .map_err(|e| e.to_string())?;
+    if status.success() { Ok(()) } else { Err("the browser's figures failed".into()) }
+}

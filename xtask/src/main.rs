@@ -1,0 +1,97 @@
+//! The project's own chores. No dependencies, so that it builds in a moment on a fresh machine.
+//!
+//! * `cargo xtask demo` — installs what is missing, builds page and server, serves the demo production.
+//! * `cargo xtask test` — installs what is missing and runs every check.
+//! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute.
+//! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
+//! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
+
+mod bench;
+mod install;
+
+use std::path::PathBuf;
+use std::process::{Command, ExitCode};
+
+/// Short for results here.
+type Outcome<T = ()> = Result<T, String>;
+
+fn main() -> ExitCode {
+    let mut arguments = std::env::args().skip(1);
+    let chore = arguments.next().unwrap_or_default();
+    let rest: Vec<String> = arguments.collect();
+    let done = match chore.as_str() {
+        "demo" => demo(&rest),
+        "test" => test(),
+        "bench" => bench::run_all(),
+        "shots" => shots(),
+        "fixtures" => fixtures(),
+        _ => Err("say one of: demo, test, bench, shots, fixtures".into()),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(e) => {
+            eprintln!("xtask: {e}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// The workspace's folder.
+fn root() -> PathBuf {
+    PathBuf::from(env!("CARGO_MANIFEST_DIR")).parent().map(PathBuf::from).unwrap_or_default()
+}
+
+/// A command in a folder of the workspace.
+fn command(folder: &str, program: &str, arguments: &[&str]) -> Command {
+    let mut c = Command::new(program);
+    c.args(arguments).current_dir(root().join(folder));
+    c
+}
+
+/// Runs a command and says which one failed.
+fn run(folder: &str, program: &str, arguments: &[&str]) -> Outcome {
+    eprintln!("xtask: {program} {}", arguments.join(" "));
+    let status = command(folder, program, arguments).status().map_err(|e| format!("{program}: {e}"))?;
+    if status.success() { Ok(()) } else { Err(format!("{program} {} failed", arguments.join(" "))) }
+}
+
+fn page() -> Outcome {
+    install::node_modules()?;
+    run("web", "npm", &["run", "--silent", "build"])
+}
+
+fn demo(rest: &[String]) -> Outcome {
+    install::node()?;
+    page()?;
+    run("", "cargo", &["build", "--release", "--package", "dusky-lantern"])?;
+    let mut serve = command("", "target/release/dusky-lantern", &["serve", "--demo", "--data", "data"]);
+    let status = serve.args(rest).status().map_err(|e| e.to_string())?;
+    if status.success() { Ok(()) } else { Err("the server stopped".into()) }
+}
+
+fn test() -> Outcome {
+    install::node()?;
+    install::browser()?;
+    install::ffmpeg()?;
+    install::python()?;
+    run("", "cargo", &["fmt", "--all", "--check"])?;
+    page()?;
+    run("web", "npm", &["run", "--silent", "check"])?;
+    run("", "cargo", &["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
+    // The browser tests drive the program itself.
+    run("", "cargo", &["build", "--workspace"])?;
+    run("", "cargo", &["test", "--workspace"])
+}
+
+fn shots() -> Outcome {
+    install::node()?;
+    install::browser()?;
+    page()?;
+    run("", "cargo", &["build", "--workspace"])?;
+    run("", "cargo", &["run", "--package", "lantern-browser-tests", "--bin", "shots"])
+}
+
+fn fixtures() -> Outcome {
+    install::python()?;
+    run("", ".venv/bin/python", &["xtask/fixtures.py"])
+}
