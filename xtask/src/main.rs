@@ -4,6 +4,7 @@
 //! * `cargo xtask test` — installs what is missing and runs every check.
 //! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
+//! * `cargo xtask types` — remakes the page's types and the look file's schema from the code.
 //! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
 
 mod bench;
@@ -24,8 +25,9 @@ fn main() -> ExitCode {
         "test" => test(),
         "bench" => bench::run_all(),
         "shots" => shots(),
+        "types" => types(),
         "fixtures" => fixtures(),
-        _ => Err("say one of: demo, test, bench, shots, fixtures".into()),
+        _ => Err("say one of: demo, test, bench, shots, types, fixtures".into()),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -89,6 +91,20 @@ fn shots() -> Outcome {
     page()?;
     run("", "cargo", &["build", "--workspace"])?;
     run("", "cargo", &["run", "--package", "lantern-browser-tests", "--bin", "shots"])
+}
+
+fn types() -> Outcome {
+    for (what, file) in [("openapi", "web/openapi.json"), ("look", "docs/look.schema.json")] {
+        let mut describe =
+            command("", "cargo", &["run", "--quiet", "--package", "dusky-lantern", "--", "describe", what]);
+        let made = describe.output().map_err(|e| e.to_string())?;
+        if !made.status.success() {
+            return Err(String::from_utf8_lossy(&made.stderr).into_owned());
+        }
+        std::fs::write(root().join(file), made.stdout).map_err(|e| format!("{file}: {e}"))?;
+    }
+    install::node_modules()?;
+    run("web", "npm", &["run", "--silent", "types"])
 }
 
 fn fixtures() -> Outcome {

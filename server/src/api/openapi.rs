@@ -15,7 +15,10 @@ fn shape<T: JsonSchema>(g: &mut SchemaGenerator) -> Value {
 }
 
 /// Method, path, what it does, what it takes, what it gives.
-const CALLS: &[(&str, &str, &str, Option<Shape>, Option<Shape>)] = &[
+type Call = (&'static str, &'static str, &'static str, Option<Shape>, Option<Shape>);
+
+/// Every call of the API.
+const CALLS: &[Call] = &[
     ("get", "/api/catalogue", "Every kind of step with its parameters", None, Some(shape::<Vec<KindInfo>>)),
     ("get", "/api/encodings", "Every encoding", None, Some(shape::<Vec<catalogue::EncodingInfo>>)),
     ("get", "/api/look-schema", "JSON Schema of look files", None, Some(shape::<Value>)),
@@ -137,4 +140,14 @@ pub fn build() -> Value {
 /// Serves the document.
 pub async fn document() -> HttpResponse {
     HttpResponse::Ok().json(build())
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn the_pages_copy_of_the_document_is_today_s() {
+        let kept: serde_json::Value =
+            serde_json::from_str(include_str!("../../../web/openapi.json")).unwrap();
+        assert_eq!(kept, super::build(), "run `cargo xtask types`");
+    }
 }

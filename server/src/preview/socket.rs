@@ -129,11 +129,7 @@ pub async fn open(
                         }
                     }
                 },
-                actix_ws::AggregatedMessage::Ping(bytes) => {
-                    if session.pong(&bytes).await.is_err() {
-                        break;
-                    }
-                }
+                actix_ws::AggregatedMessage::Ping(bytes) if session.pong(&bytes).await.is_err() => break,
                 actix_ws::AggregatedMessage::Close(_) => break,
                 _ => {}
             }
