@@ -1,5 +1,7 @@
 //! Baked tables in other programs' hands: OpenColorIO and ffmpeg give the picture that we give.
 
+#![allow(clippy::unwrap_used)]
+
 use lantern_core::picture::Picture;
 use std::path::{Path, PathBuf};
 use std::process::Command;

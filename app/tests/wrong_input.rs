@@ -1,5 +1,7 @@
 //! Wrong input: one clear line on stderr, status 1, nothing written, no panic.
 
+#![allow(clippy::unwrap_used)]
+
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 

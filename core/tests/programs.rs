@@ -1,5 +1,7 @@
 //! What compiled paths promise: identity where nothing acts, continuity, untouched pictures left as they came.
 
+#![allow(clippy::unwrap_used)]
+
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Look, Path, Program, Step};
 use lantern_core::step::{KINDS, Values, Zone};

@@ -1,6 +1,8 @@
 //! The arithmetic against values computed by an independent library or published, kept in `fixtures/` and made
 //! by `cargo xtask fixtures`; each file names its source and version.
 
+#![allow(clippy::unwrap_used)]
+
 use lantern_core::colour::{
     Adaptation, Encoding,
     adaptation::{locus, xy_to_uv},

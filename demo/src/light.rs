@@ -318,7 +318,7 @@ impl Set {
                 return splat(0.0);
             }
             through = through * m.colour;
-            from = from + dir * (hit.distance + 1e-4);
+            from += dir * (hit.distance + 1e-4);
             left -= hit.distance + 1e-4;
         }
         splat(0.0)

@@ -72,7 +72,7 @@ fn render(set: &light::Set, name: &str, a: &Arguments) -> Result<Picture, Box<dy
     let rows = AtomicUsize::new(0);
     let pixels = set.picture(width, height, a.samples, || {
         let done = rows.fetch_add(1, Ordering::Relaxed) + 1;
-        if done % 54 == 0 {
+        if done.is_multiple_of(54) {
             eprintln!("{name}: {} %", done * 100 / height);
         }
     });

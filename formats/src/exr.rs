@@ -67,9 +67,9 @@ mod tests {
         let pixels = (0..300).map(|i| [i as f32 * 0.37 - 5.0, 1e-7 * i as f32, 65504.0, 0.5]).collect();
         let picture = Picture::new(20, 15, pixels).unwrap();
         let bytes = write(&picture).unwrap();
-        assert_eq!(super::read(&bytes).unwrap(), picture);
+        assert_eq!(read(&bytes).unwrap(), picture);
         for cut in [4, 40, bytes.len() / 2, bytes.len() - 4] {
-            assert!(super::read(&bytes[..cut]).is_err(), "cut at {cut}");
+            assert!(read(&bytes[..cut]).is_err(), "cut at {cut}");
         }
     }
 }

@@ -2,7 +2,6 @@
 //! would cause them. Printed by `cargo xtask bench`.
 
 use lantern_browser_tests::{Outcome, Set};
-use thirtyfour::prelude::*;
 
 /// Moves of the pointer in one drag, and drags.
 const MOVES: i64 = 60;

@@ -188,7 +188,7 @@ fn bench(s: &mut Stage) {
     let mut dice = Dice::new(5);
     for (x, z, count) in [(-1.55, 1.72, 11), (-1.12, 1.88, 8), (-0.02, 1.96, 6)] {
         for _ in 0..count {
-            let (a, h) = (dice.between(0.0, 6.28), dice.between(0.25, 0.55));
+            let (a, h) = (dice.between(0.0, std::f32::consts::TAU), dice.between(0.25, 0.55));
             let d = v(a.sin(), 0.0, a.cos());
             let root = v(x, 1.24, z);
             let spine = [

@@ -1301,7 +1301,7 @@ export interface components {
             /**
              * Format: double
              * @description How far colours are calmed against the contrast of the curve.
-             * @default 0.22
+             * @default 0.26
              */
             calm: number;
             /**
