@@ -83,7 +83,7 @@ def itp():
     rgb = np.array([[100.0, 100, 100], [10, 200, 50], [900, 20, 1], [0.5, 0.5, 0.7]])
     out = []
     for c in rgb:
-        ictcp = m.RGB_to_ICtCp(c / 10000, method="ITU-R BT.2100-2 PQ", L_p=10000)
+        ictcp = m.RGB_to_ICtCp(c, method="ITU-R BT.2100-2 PQ", L_p=10000)
         out.append([c.tolist(), [ictcp[0], ictcp[1] / 2, ictcp[2]]])
     return {"itp": out}
 

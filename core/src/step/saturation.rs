@@ -64,7 +64,7 @@ impl Kernel {
             let along = (cb * self.skin[0] + cr * self.skin[1]) / (square.sqrt() + 1e-6);
             // Full protection on the skin line, none beyond about 45 degrees from it, and none at neutral, where
             // a hue's own weight would be a kink.
-            let coloured = square / (square + 0.04 * self.strong * self.strong);
+            let coloured = square / (square + 0.01 * self.strong * self.strong);
             let skin = smoothstep(0.7, 1.0, along) * coloured * 0.7;
             let mut k = self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin));
             if let Some(curve) = &self.by_brightness {

@@ -6,7 +6,7 @@ import { AXIS, curvePath, outline, useCurves, useTones } from "./reading";
 export function Ticks({ zone }: { zone: Zone }) {
   const { from, to, ticks } = AXIS[zone];
   return (
-    <div className="relative h-4 text-faint">
+    <div className="relative h-4 whitespace-nowrap text-faint">
       {ticks.map((t, i) => (
         <span
           key={t}
