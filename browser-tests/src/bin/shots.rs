@@ -9,7 +9,7 @@ const VIEWS: [(&str, &str, &str); 6] = [
     ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
     ("look-saturation", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "saturation"),
-    ("look-balance", "?look=Salt%20and%20Ember&shot=workbench%20001", "plain-rendering"),
+    ("look-plain-rendering", "?look=Salt%20and%20Ember&shot=workbench%20001", "plain-rendering"),
     ("handoff", "?look=Harbour%20Dusk&place=handoff", ""),
 ];
 

@@ -144,7 +144,7 @@ function TintBody({ step, info }: { step: Extract<Step, { kind: "tone-tint" }>; 
                 <span className={`h-2.5 w-2.5 rounded-full ${dots[range]}`} />
                 {range[0]?.toUpperCase() + range.slice(1)}
               </div>
-              <div className="grid grid-cols-[52px_1fr] gap-x-3">
+              <div className="grid grid-cols-[58px_1fr] gap-x-2">
                 <Numbers
                   step={step}
                   fields={info.fields.filter((f) => f.id === `${range}_hue` || f.id === `${range}_amount`)}
