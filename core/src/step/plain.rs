@@ -3,7 +3,7 @@
 //! In the primaries of the display that is delivered to, so that what comes out fits it:
 //!
 //! 0. *Calm.* Colours move toward their luma by a share: a curve of slope 1.5 on each channel multiplies colour
-//!    contrast by as much, and this takes back what is too much of it. It also halves the error of tables, which
+//!    contrast by as much, and this takes back what is too much of it. It also lowers the error of tables, which
 //!    comes from seeing the matrix to the display's primaries through a logarithm.
 //! 1. *Gamut.* With M the largest channel, a channel's distance from neutral is d = (M - c) / M. Distances
 //!    from [`THRESHOLD`] up to the limit of what AP1 can hold are compressed into 0..1 by the curve of the ACES
