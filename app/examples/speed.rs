@@ -17,14 +17,20 @@ type Outcome<T = ()> = Result<T, Box<dyn std::error::Error>>;
 const ROUNDS: usize = 15;
 
 /// Median seconds of a job, after a warm-up.
-fn median(mut job: impl FnMut()) -> f64 {
-    job();
-    let mut took: Vec<f64> = (0..ROUNDS)
+fn median(job: impl FnMut()) -> f64 {
+    median_after(|| {}, job)
+}
+
+/// Median seconds of a job, each after a preparation that does not count.
+fn median_after(mut prepare: impl FnMut(), mut job: impl FnMut()) -> f64 {
+    let mut took: Vec<f64> = (0..=ROUNDS)
         .map(|_| {
+            prepare();
             let begun = Instant::now();
             job();
             begun.elapsed().as_secs_f64()
         })
+        .skip(1)
         .collect();
     took.sort_by(f64::total_cmp);
     took[ROUNDS / 2]
@@ -83,19 +89,15 @@ impl Bench {
     fn table(&self, size: usize, bar: f64) -> Outcome {
         let table = self.bake(size)?;
         let count = self.picture.pixels.len() as f64;
-        let mut work = self.picture.pixels.clone();
-        let mut time = |job: &mut dyn FnMut(&mut [[f32; 4]])| {
-            median(|| {
-                work.copy_from_slice(&self.picture.pixels);
-                job(black_box(&mut work));
-            })
+        let work = std::cell::RefCell::new(self.picture.pixels.clone());
+        let time = |job: &mut dyn FnMut(&mut [[f32; 4]])| {
+            let prepare = || work.borrow_mut().copy_from_slice(&self.picture.pixels);
+            median_after(prepare, || job(black_box(&mut work.borrow_mut()))) / count * 1e9
         };
-        // The copy that gives every round the same pixels is timed alone and taken off.
-        let copy = time(&mut |_| {});
-        let one = (time(&mut |p| table.apply(p)) - copy) / count * 1e9;
-        let scalar = (time(&mut |p| table.apply_using(p, Using::Scalar)) - copy) / count * 1e9;
+        let one = time(&mut |p| table.apply(p));
+        let scalar = time(&mut |p| table.apply_using(p, Using::Scalar));
         let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build()?;
-        let two = (time(&mut |p| pool.install(|| table.apply_parallel(p))) - copy) / count * 1e9;
+        let two = time(&mut |p| pool.install(|| table.apply_parallel(p)));
         let theirs = self.theirs(&table)?;
         row(&format!("table {size}, one thread"), one, "ns/px", "");
         row(&format!("table {size}, OpenColorIO, one thread"), theirs, "ns/px", "");

@@ -3,6 +3,11 @@
 //! A step sees [`Planes`]: three arrays of [`N`] values. Loops over them have a constant trip count and no
 //! branches, so the compiler vectorises them; [`vectorised`] picks the widest instruction set of the machine
 //! at run time. Nothing here uses fused multiply-add, so that every instruction set gives the same bits.
+//!
+//! What a loop calls has to be inlined into it, or the loop stays scalar and runs ten times slower. A function
+//! can be told so with `#[inline(always)]`, a closure cannot: the compiler leaves a large one standing alone.
+//! So loops over values are written by the macro [`each_value`], and a step that does much to a pixel does it
+//! in several short passes over the block, which stays in the first-level cache.
 
 use pulp::{Arch, NullaryFnOnce};
 
@@ -53,30 +58,18 @@ pub fn store(planes: &Planes, pixels: &mut [[f32; 4]]) {
     }
 }
 
-/// Applies `f` to every value of a plane.
-#[inline(always)]
-pub fn each(plane: &mut Plane, f: impl Fn(f32) -> f32) {
-    for v in plane.iter_mut() {
-        *v = f(*v);
-    }
+/// Puts an expression in place of every value of all three planes: `each_value!(planes, v => v * 2.0)`.
+macro_rules! each_value {
+    ($planes:expr, $v:ident => $new:expr) => {
+        for plane in $planes.iter_mut() {
+            for place in plane.iter_mut() {
+                let $v = *place;
+                *place = $new;
+            }
+        }
+    };
 }
-
-/// Applies `f` to every value of all three planes.
-#[inline(always)]
-pub fn each_channel(planes: &mut Planes, f: impl Fn(f32) -> f32) {
-    for plane in planes {
-        each(plane, &f);
-    }
-}
-
-/// Applies `f` to every pixel of a block.
-#[inline(always)]
-pub fn each_pixel(planes: &mut Planes, f: impl Fn([f32; 3]) -> [f32; 3]) {
-    let [r, g, b] = planes;
-    for i in 0..N {
-        [r[i], g[i], b[i]] = f([r[i], g[i], b[i]]);
-    }
-}
+pub(crate) use each_value;
 
 /// `if condition { a } else { b }` on values both already computed: a blend, not a branch.
 #[inline(always)]
@@ -214,7 +207,7 @@ mod tests {
         let mut pixels = [[0.1, 0.2, 0.3, 1.0], [0.4, 0.5, 0.6, 0.5]];
         load(&pixels, &mut planes);
         assert_eq!(planes[1][N - 1], 0.5);
-        each_channel(&mut planes, |v| v + 1.0);
+        each_value!(planes, v => v + 1.0);
         store(&planes, &mut pixels);
         assert_eq!(pixels[1], [1.4, 1.5, 1.6, 0.5]);
     }

@@ -14,6 +14,10 @@ use lantern_server::seed::{Seed, SeedShot, seed};
 use lantern_server::store::handoffs::Handoff;
 use lantern_server::store::looks::{LookRow, Version};
 use lantern_server::store::productions::Production;
+use std::sync::atomic::AtomicBool;
+
+/// Nothing stops the work.
+static GO_ON: AtomicBool = AtomicBool::new(false);
 
 /// A folder with one production of one grey shot, 64 x 36, in ACEScct.
 fn folder() -> (tempfile::TempDir, Data, String, String) {
@@ -117,7 +121,7 @@ fn a_frame_holds_its_header_its_pixels_and_its_counts() {
     let (_dir, data, _, shot) = folder();
     let studio = Studio::new(data.store, data.media);
     for quality in [Quality::Rest, Quality::Drag] {
-        let frame = studio.picture(&ask(&shot, quality)).unwrap();
+        let frame = studio.picture(&ask(&shot, quality), &GO_ON).unwrap().unwrap();
         let word = |at: usize| u16::from_le_bytes([frame[at], frame[at + 1]]) as usize;
         assert_eq!((frame[0], word(4), word(8), word(10), word(12)), (1, 7, 64, 36, 64));
         // 18 % grey is 10 % of peak light by the plain rendering: 0.1^(1/2.4) of 255 is 97.7 in BT.1886.
@@ -131,19 +135,26 @@ fn a_frame_holds_its_header_its_pixels_and_its_counts() {
 }
 
 #[test]
+fn a_stopped_picture_gives_nothing() {
+    let (_dir, data, _, shot) = folder();
+    let studio = Studio::new(data.store, data.media);
+    assert_eq!(studio.picture(&ask(&shot, Quality::Rest), &AtomicBool::new(true)).unwrap(), None);
+}
+
+#[test]
 fn wrong_requests_for_pictures_say_what_is_wrong() {
     let (_dir, data, _, shot) = folder();
     let studio = Studio::new(data.store, data.media);
     let says = |r: PictureRequest, want: &str| {
-        let error = studio.picture(&r).unwrap_err().to_string();
+        let error = studio.picture(&r, &GO_ON).unwrap_err().to_string();
         assert!(error.contains(want), "{error}");
     };
     says(PictureRequest { display: "acescct".into(), ..ask(&shot, Quality::Rest) }, "no display encoding");
     says(ask("nowhere", Quality::Rest), "no shot");
     let row =
         RowRequest { seq: 1, shots: vec![shot], path: Path::default(), width: 16, display: "srgb".into() };
-    assert_eq!(studio.thumbnail(&row, 0).unwrap()[8], 16);
-    assert!(studio.thumbnail(&row, 1).is_err());
+    assert_eq!(studio.thumbnail(&row, 0, &GO_ON).unwrap().unwrap()[8], 16);
+    assert!(studio.thumbnail(&row, 1, &GO_ON).is_err());
 }
 
 #[test]

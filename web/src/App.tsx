@@ -13,8 +13,6 @@ import { Button } from "./ui/controls";
 export function App() {
   const start = useStart();
   const place = useSession((s) => s.place);
-  usePreview();
-  useKeys();
   if (start.isError) {
     return (
       <div role="alert" className="flex h-full flex-col items-center justify-center gap-3 text-value">
@@ -26,6 +24,7 @@ export function App() {
   }
   return (
     <div className="flex h-full flex-col">
+      <Drive />
       <Header />
       <Away />
       {start.isPending ? (
@@ -42,6 +41,13 @@ export function App() {
       <Notice />
     </div>
   );
+}
+
+/** What listens without being seen: apart, so that a drag does not draw the whole page anew. */
+function Drive() {
+  usePreview();
+  useKeys();
+  return null;
 }
 
 /** Opens the first production, its catalogue, and its first look. `false` where there is none. */
@@ -68,34 +74,45 @@ function useStart() {
   });
 }
 
-/** Sends every change of path, shot, step or held key to the preview. */
+/**
+ * Sends every change of path, shot, step or held key to the preview. From the stores, not from a render: the
+ * request is on its way before the page begins to draw the change.
+ */
 function usePreview() {
-  const path = useLook((s) => s.document?.path);
-  const dragging = useLook((s) => s.dragging);
-  const step = useLook((s) => s.step);
-  const id = useLook((s) => s.id);
-  const shot = useSession((s) => s.shot);
-  const held = useSession((s) => s.held);
-  const production = useSession((s) => s.production);
-  const [version, setVersion] = useState<Path | null>(null);
-
   useEffect(() => {
-    if (held !== "version" || !id) return;
-    const fetchLast = async () => {
-      const newest = (await api.versions(id))[0];
-      if (newest) setVersion((await api.version(id, newest.number)).document.path);
+    let version: Path | null = null;
+    let sent: unknown[] = [];
+    const send = () => {
+      const { document, step, dragging } = useLook.getState();
+      const { shot, held, production } = useSession.getState();
+      if (!document || !shot) return;
+      const path = held === "untouched" ? UNTOUCHED : held === "version" && version ? version : document.path;
+      const wanted = [path, shot, step, production, dragging];
+      if (wanted.every((v, i) => v === sent[i])) return;
+      sent = wanted;
+      const inHand = path.steps.some((s) => s.id === step) ? step : null;
+      preview.show({ shot, path, step: inHand, row: shotsOf(production).map((s) => s.id) }, dragging);
     };
-    void fetchLast();
-    return () => setVersion(null);
-  }, [held, id]);
-
-  useEffect(() => {
-    if (!path || !shot) return;
-    const shown = held === "untouched" ? { steps: [] } : held === "version" && version ? version : path;
-    const inHand = shown.steps.some((s) => s.id === step) ? step : null;
-    preview.show({ shot, path: shown, step: inHand, row: shotsOf(production).map((s) => s.id) }, dragging);
-  }, [path, shot, step, held, version, dragging, production]);
+    const fetchLast = async (id: string) => {
+      const newest = (await api.versions(id))[0];
+      if (newest) version = (await api.version(id, newest.number)).document.path;
+      send();
+    };
+    const stops = [
+      useLook.subscribe(send),
+      useSession.subscribe((now, before) => {
+        const { id } = useLook.getState();
+        if (now.held !== before.held) version = null;
+        if (now.held === "version" && before.held !== "version" && id) void fetchLast(id);
+        send();
+      }),
+    ];
+    send();
+    return () => stops.forEach((stop) => stop());
+  }, []);
 }
+
+const UNTOUCHED: Path = { steps: [] };
 
 const HOLD: Record<string, Held> = { a: "untouched", v: "version", g: "rest" };
 

@@ -48,7 +48,7 @@ function Looks() {
   const production = useSession((s) => s.production?.id);
   const set = useSession((s) => s.set);
   const id = useLook((s) => s.id);
-  const document = useLook((s) => s.document);
+  const title = useLook((s) => s.document?.name);
   const [naming, setNaming] = useState<"new" | "rename" | "copy" | null>(null);
   const client = useQueryClient();
   const looks = useQuery({
@@ -66,7 +66,7 @@ function Looks() {
       await useLook.getState().save();
     } else {
       try {
-        const made = await api.createLook(production, text, what === "copy" && document ? document : undefined);
+        const made = await api.createLook(production, text, what === "copy" ? (useLook.getState().document ?? undefined) : undefined);
         await load(made.id);
       } catch (e) {
         set({ notice: e instanceof Problem ? e.message : String(e) });
@@ -88,15 +88,15 @@ function Looks() {
       <Menu
         trigger={
           <button type="button" aria-label="Look" className="max-w-52 truncate rounded px-2 py-1 text-value text-bright hover:bg-shelf">
-            {document?.name ?? "no look"} <span className="text-faint">▾</span>
+            {title ?? "no look"} <span className="text-faint">▾</span>
           </button>
         }
         items={[
           ...(looks.data ?? []).map((l) => ({ label: l.name, hint: l.id === id ? "in hand" : "", run: () => void load(l.id) })),
           null,
           { label: "New look…", run: () => setNaming("new") },
-          { label: "Copy this look…", disabled: !document, run: () => setNaming("copy") },
-          { label: "Rename…", disabled: !document, run: () => setNaming("rename") },
+          { label: "Copy this look…", disabled: !title, run: () => setNaming("copy") },
+          { label: "Rename…", disabled: !title, run: () => setNaming("rename") },
           { label: "Delete this look", disabled: (looks.data?.length ?? 0) < 2, run: () => void remove() },
         ]}
       />
@@ -104,7 +104,7 @@ function Looks() {
         key={naming ?? ""}
         title={naming ? titles[naming] : ""}
         open={naming !== null}
-        start={naming === "rename" ? (document?.name ?? "") : ""}
+        start={naming === "rename" ? (title ?? "") : ""}
         action="Done"
         onClose={() => setNaming(null)}
         onDone={(text) => void name(text)}

@@ -1,6 +1,6 @@
 //! The last fit of display light into the display's own cube.
 
-use crate::lane::{Planes, each_pixel, select};
+use crate::lane::{N, Planes, select};
 
 /// Moves a colour that lies outside 0..1 toward its own luma until it is inside. Colours inside are left bit
 /// for bit, hue in the colour-difference plane and luma are kept; luma outside 0..1 gives black or white.
@@ -8,16 +8,25 @@ use crate::lane::{Planes, each_pixel, select};
 /// The rendering brings wide colours in smoothly before; this catches only what Screen steps push out.
 #[inline(always)]
 pub fn into_cube(luma: [f32; 3], planes: &mut Planes) {
-    each_pixel(planes, |rgb| {
-        let y = (luma[0] * rgb[0] + luma[1] * rgb[1] + luma[2] * rgb[2]).clamp(0.0, 1.0);
-        let high = rgb[0].max(rgb[1]).max(rgb[2]);
-        let low = rgb[0].min(rgb[1]).min(rgb[2]);
+    let [r, g, b] = planes;
+    for i in 0..N {
+        let y = (luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i]).clamp(0.0, 1.0);
+        let high = r[i].max(g[i]).max(b[i]);
+        let low = r[i].min(g[i]).min(b[i]);
         // How far the chroma may grow before the top or the floor of the cube is met.
         let up = select(high > 1.0, (1.0 - y) / (high - y).max(1e-12), 1.0);
         let down = select(low < 0.0, y / (y - low).max(1e-12), 1.0);
         let k = up.min(down);
-        rgb.map(|v| select(k < 1.0, (y + (v - y) * k).clamp(0.0, 1.0), v))
-    });
+        r[i] = toward(y, r[i], k);
+        g[i] = toward(y, g[i], k);
+        b[i] = toward(y, b[i], k);
+    }
+}
+
+/// `v` moved toward `y` by a factor below one, and `v` itself for a factor of one.
+#[inline(always)]
+fn toward(y: f32, v: f32, k: f32) -> f32 {
+    select(k < 1.0, (y + (v - y) * k).clamp(0.0, 1.0), v)
 }
 
 #[cfg(test)]

@@ -84,9 +84,10 @@ impl Mat3f {
     /// The matrix applied to a block, in place.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
+        let m = *self;
         let [r, g, b] = planes;
         for i in 0..N {
-            [r[i], g[i], b[i]] = self.apply([r[i], g[i], b[i]]);
+            [r[i], g[i], b[i]] = m.apply([r[i], g[i], b[i]]);
         }
     }
 }

@@ -4,6 +4,7 @@
 //! convention. Hue is the angle in degrees, counted from the right; saturation the radius; brightness the luma.
 
 use super::Primaries;
+use crate::lane::{self, N, Planes};
 
 /// Hue of the skin line, the I axis, in degrees (common practice: skin of every tone lies near it).
 pub const SKIN_DEGREES: f64 = 123.0;
@@ -42,6 +43,16 @@ impl Plane {
     #[inline(always)]
     pub fn luma_of(&self, [r, g, b]: [f32; 3]) -> f32 {
         self.luma[0] * r + self.luma[1] * g + self.luma[2] * b
+    }
+
+    /// Luma of every pixel of a block.
+    #[inline(always)]
+    pub fn luma_plane(&self, [r, g, b]: &Planes) -> lane::Plane {
+        let mut luma = [0.0; N];
+        for i in 0..N {
+            luma[i] = self.luma_of([r[i], g[i], b[i]]);
+        }
+        luma
     }
 
     /// Luma, blue difference and red difference.

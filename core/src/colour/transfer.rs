@@ -1,7 +1,7 @@
 //! Transfer functions: code values to linear values and back, on planes of pixels.
 
 use super::profile::LogCurve;
-use crate::lane::{Planes, each, each_channel, exp2, log2, powf, select, signed_pow};
+use crate::lane::{Planes, each_value, exp2, log2, powf, select, signed_pow};
 
 /// A transfer function. `decode` gives linear values, `encode` code values; both are defined for every finite
 /// input, negative values included, and are inverse to each other where the standard's own range allows it.
@@ -37,14 +37,14 @@ impl Transfer {
     pub fn decode(&self, p: &mut Planes) {
         match self {
             Self::Linear => {}
-            Self::AcesCc => each_channel(p, acescc_to_linear),
-            Self::AcesCct => each_channel(p, acescct_to_linear),
-            Self::Cineon => each_channel(p, cineon_to_linear),
-            Self::Power(g) => each_channel(p, |v| signed_pow(v, *g)),
-            Self::Srgb => each_channel(p, srgb_to_linear),
-            Self::Pq => each_channel(p, pq_to_linear),
+            Self::AcesCc => each_value!(p, v => acescc_to_linear(v)),
+            Self::AcesCct => each_value!(p, v => acescct_to_linear(v)),
+            Self::Cineon => each_value!(p, v => cineon_to_linear(v)),
+            Self::Power(g) => each_value!(p, v => signed_pow(v, *g)),
+            Self::Srgb => each_value!(p, v => srgb_to_linear(v)),
+            Self::Pq => each_value!(p, v => pq_to_linear(v)),
             Self::Hlg => hlg_to_linear(p),
-            Self::Log(c) => each_channel(p, |v| c.to_linear(v)),
+            Self::Log(c) => each_value!(p, v => c.to_linear(v)),
         }
     }
 
@@ -53,14 +53,14 @@ impl Transfer {
     pub fn encode(&self, p: &mut Planes) {
         match self {
             Self::Linear => {}
-            Self::AcesCc => each_channel(p, linear_to_acescc),
-            Self::AcesCct => each_channel(p, linear_to_acescct),
-            Self::Cineon => each_channel(p, linear_to_cineon),
-            Self::Power(g) => each_channel(p, |v| signed_pow(v, 1.0 / g)),
-            Self::Srgb => each_channel(p, linear_to_srgb),
-            Self::Pq => each_channel(p, linear_to_pq),
+            Self::AcesCc => each_value!(p, v => linear_to_acescc(v)),
+            Self::AcesCct => each_value!(p, v => linear_to_acescct(v)),
+            Self::Cineon => each_value!(p, v => linear_to_cineon(v)),
+            Self::Power(g) => each_value!(p, v => signed_pow(v, 1.0 / g)),
+            Self::Srgb => each_value!(p, v => linear_to_srgb(v)),
+            Self::Pq => each_value!(p, v => linear_to_pq(v)),
             Self::Hlg => linear_to_hlg(p),
-            Self::Log(c) => each_channel(p, |v| c.to_code(v)),
+            Self::Log(c) => each_value!(p, v => c.to_code(v)),
         }
     }
 }
@@ -160,45 +160,44 @@ const HLG_C: f32 = 0.559_910_7;
 /// Luminance weights of ITU-R BT.2100-2, table 5.
 const HLG_LUMA: [f32; 3] = [0.2627, 0.6780, 0.0593];
 
+/// ITU-R BT.2100-2, table 5: inverse OETF.
 #[inline(always)]
-fn hlg_luminance(p: &Planes, i: usize) -> f32 {
-    HLG_LUMA[0] * p[0][i] + HLG_LUMA[1] * p[1][i] + HLG_LUMA[2] * p[2][i]
+fn hlg_scene(v: f32) -> f32 {
+    let high = (exp2((v - HLG_C) / HLG_A * std::f32::consts::LOG2_E) + HLG_B) / 12.0;
+    select(v <= 0.5, v.max(0.0) * v / 3.0, high)
+}
+
+/// ITU-R BT.2100-2, table 5: OETF.
+#[inline(always)]
+fn hlg_code(e: f32) -> f32 {
+    let high = HLG_A * log2((12.0 * e - HLG_B).max(1e-6)) * std::f32::consts::LN_2 + HLG_C;
+    select(e <= 1.0 / 12.0, powf(3.0 * e, 0.5), high)
+}
+
+/// Multiplies a block by its luminance to a power.
+#[inline(always)]
+fn hlg_ootf(p: &mut Planes, power: f32, factor: f32) {
+    let [r, g, b] = p;
+    for i in 0..crate::lane::N {
+        let y = HLG_LUMA[0] * r[i] + HLG_LUMA[1] * g[i] + HLG_LUMA[2] * b[i];
+        let gain = powf(y, power) * factor;
+        r[i] *= gain;
+        g[i] *= gain;
+        b[i] *= gain;
+    }
 }
 
 /// ITU-R BT.2100-2, table 5: inverse OETF, then the OOTF with alpha = peak, beta = 0.
 #[inline(always)]
 fn hlg_to_linear(p: &mut Planes) {
-    for plane in p.iter_mut() {
-        each(plane, |v| {
-            let high = (exp2((v - HLG_C) / HLG_A * std::f32::consts::LOG2_E) + HLG_B) / 12.0;
-            select(v <= 0.5, v.max(0.0) * v / 3.0, high)
-        });
-    }
-    for i in 0..crate::lane::N {
-        let gain = powf(hlg_luminance(p, i), HLG_GAMMA - 1.0) * (HLG_PEAK / WHITE_NITS);
-        for plane in p.iter_mut() {
-            plane[i] *= gain;
-        }
-    }
+    each_value!(p, v => hlg_scene(v));
+    hlg_ootf(p, HLG_GAMMA - 1.0, HLG_PEAK / WHITE_NITS);
 }
 
 /// The inverse of [`hlg_to_linear`]; light below zero becomes zero.
 #[inline(always)]
 fn linear_to_hlg(p: &mut Planes) {
-    for plane in p.iter_mut() {
-        each(plane, |v| v.max(0.0) * (WHITE_NITS / HLG_PEAK));
-    }
-    for i in 0..crate::lane::N {
-        let y = hlg_luminance(p, i);
-        let gain = powf(y, (1.0 - HLG_GAMMA) / HLG_GAMMA);
-        for plane in p.iter_mut() {
-            plane[i] *= gain;
-        }
-    }
-    for plane in p.iter_mut() {
-        each(plane, |e| {
-            let high = HLG_A * log2((12.0 * e - HLG_B).max(1e-6)) * std::f32::consts::LN_2 + HLG_C;
-            select(e <= 1.0 / 12.0, powf(3.0 * e, 0.5), high)
-        });
-    }
+    each_value!(p, v => v.max(0.0) * (WHITE_NITS / HLG_PEAK));
+    hlg_ootf(p, (1.0 - HLG_GAMMA) / HLG_GAMMA, 1.0);
+    each_value!(p, e => hlg_code(e));
 }

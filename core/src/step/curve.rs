@@ -1,7 +1,7 @@
 //! Monotone cubic interpolation through points, on pictures.
 
 use super::field::{CurveRest, MAX_POINTS};
-use crate::lane::select;
+use crate::lane::{N, Plane, select};
 
 /// A curve ready to run: Fritsch and Carlson 1980, "Monotone piecewise cubic interpolation", three-point
 /// slopes limited to the monotone region by their circle of radius 3.
@@ -20,6 +20,14 @@ struct Piece {
     origin: f32,
     /// Coefficients of (x - origin)^0..3.
     c: [f32; 4],
+}
+
+impl Piece {
+    #[inline(always)]
+    fn at(&self, x: f32) -> f32 {
+        let (t, [a, b, c, d]) = (x - self.origin, self.c);
+        a + t * (b + t * (c + t * d))
+    }
 }
 
 impl Curve {
@@ -47,40 +55,32 @@ impl Curve {
     }
 
     /// The curve's value at `x`.
-    #[inline(always)]
     pub fn at(&self, x: f32) -> f32 {
-        let mut origin = 0.0;
-        let mut c = [0.0; 4];
-        for piece in &self.pieces {
-            let here = x >= piece.from;
-            origin = select(here, piece.origin, origin);
-            for (v, new) in c.iter_mut().zip(piece.c) {
-                *v = select(here, new, *v);
-            }
-        }
-        let t = x - origin;
-        c[0] + t * (c[1] + t * (c[2] + t * c[3]))
+        self.pieces.iter().rev().find(|piece| x >= piece.from).map_or(x, |piece| piece.at(x))
     }
 
-    /// The curve's values on a whole plane, mapped through `axis` and back.
+    /// The curve on a whole plane of places on the axis.
     #[inline(always)]
-    pub fn run(&self, plane: &mut crate::lane::Plane, axis: super::Axis) {
-        let mut origin = [0.0_f32; crate::lane::N];
-        let mut c = [[0.0_f32; crate::lane::N]; 4];
-        crate::lane::each(plane, |v| axis.place(v));
-        // Pieces outside, pixels inside: the inner loop is a plain blend over the block.
+    pub fn on_places(&self, places: &mut Plane) {
+        let x = *places;
+        // Pieces outside, pixels inside: the inner loop is a plain blend over the block. Each piece overwrites
+        // what those before it gave.
         for piece in &self.pieces {
-            for i in 0..crate::lane::N {
-                let here = plane[i] >= piece.from;
-                origin[i] = select(here, piece.origin, origin[i]);
-                for (v, new) in c.iter_mut().zip(piece.c) {
-                    v[i] = select(here, new, v[i]);
-                }
+            for i in 0..N {
+                places[i] = select(x[i] >= piece.from, piece.at(x[i]), places[i]);
             }
         }
-        for i in 0..crate::lane::N {
-            let t = plane[i] - origin[i];
-            plane[i] = axis.code(c[0][i] + t * (c[1][i] + t * (c[2][i] + t * c[3][i])));
+    }
+
+    /// The curve on a whole plane of code values.
+    #[inline(always)]
+    pub fn run(&self, plane: &mut Plane, axis: super::Axis) {
+        for v in plane.iter_mut() {
+            *v = axis.place(*v);
+        }
+        self.on_places(plane);
+        for v in plane.iter_mut() {
+            *v = axis.code(*v);
         }
     }
 }

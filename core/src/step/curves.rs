@@ -48,10 +48,7 @@ impl Kernel {
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
         if let Some(curve) = &self.brightness {
-            let mut luma = [0.0; N];
-            for (i, y) in luma.iter_mut().enumerate() {
-                *y = self.plane.luma_of([planes[0][i], planes[1][i], planes[2][i]]);
-            }
+            let luma = self.plane.luma_plane(planes);
             let mut moved = luma;
             curve.run(&mut moved, self.axis);
             for plane in planes.iter_mut() {

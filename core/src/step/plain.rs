@@ -18,6 +18,8 @@
 //! What still lies below zero then (light beyond AP1) ends at zero, M unchanged. `unrender` undoes each part in
 //! turn for the whole cube of a display; display pictures come into the scene through it.
 
+mod unrender;
+
 use super::field::parameters;
 use crate::colour::{Mat3, Primaries, primaries::AP1};
 use crate::lane::{N, Planes, exp2, log2, powf, select, smoothstep};
@@ -82,23 +84,10 @@ impl Squeeze {
         let beyond = 1.0 + (d - self.limit) * self.end_slope;
         select(d <= T, d, select(d <= self.limit, curve, beyond))
     }
-
-    fn release(&self, d: f64) -> f64 {
-        let (limit, scale, slope) = (f64::from(self.limit), f64::from(self.scale), f64::from(self.end_slope));
-        if d <= THRESHOLD {
-            return d;
-        }
-        if d >= 1.0 {
-            return limit + (d - 1.0) / slope;
-        }
-        // y = x (1 + x^p)^(-1/p) has the inverse x = (y^-p - 1)^(-1/p).
-        let y = (d - THRESHOLD) / scale;
-        THRESHOLD + scale * (y.powf(-POWER) - 1.0).powf(-1.0 / POWER)
-    }
 }
 
 /// The rendering ready to run on linear light in the primaries of one display.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Kernel {
     squeeze: [Squeeze; 3],
     power: f32,
@@ -172,18 +161,6 @@ impl Kernel {
         select(x > 0.0, y * y * (1.0 + self.toe) / (y + self.toe), 0.0)
     }
 
-    /// The inverse of [`Self::tone`] for display light from 0 up to just below its ceiling.
-    fn untone(&self, y: f64) -> f64 {
-        if y <= 0.0 {
-            return 0.0;
-        }
-        let (t, a) = (f64::from(self.toe), f64::from(self.ceiling));
-        let s = (y + (y * y + 4.0 * (1.0 + t) * y * t).sqrt()) / (2.0 * (1.0 + t));
-        let s = s.min(a * (1.0 - 1e-9));
-        let r = s / (a - s);
-        0.18 * (r / f64::from(self.gain)).powf(1.0 / f64::from(self.power))
-    }
-
     #[inline(always)]
     fn whiten(&self, most: f32) -> f32 {
         let stops = log2(most * (1.0 / 0.18));
@@ -193,21 +170,42 @@ impl Kernel {
     /// Scene-linear to display-linear, both in the display's primaries.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
-        for i in 0..N {
-            let rgb = [planes[0][i], planes[1][i], planes[2][i]];
-            let y = self.luma[0] * rgb[0] + self.luma[1] * rgb[1] + self.luma[2] * rgb[2];
-            let rgb = rgb.map(|v| v + self.calm * (y - v));
-            let most = rgb[0].max(rgb[1]).max(rgb[2]);
-            let m = most.max(1e-12);
-            let top = self.tone(m);
-            let (ratio, colour) = (top / m, self.whiten(m));
-            let x = [0, 1, 2].map(|c| m * (1.0 - self.squeeze[c].squeeze((m - rgb[c]) / m)));
-            let keep = self.keep(x[0].min(x[1]).min(x[2]), m);
-            for (plane, x) in planes.iter_mut().zip(x) {
-                let apart = self.tone(x);
+        // A copy: the compiler then knows that no plane overlaps it.
+        let k = *self;
+        // The largest channel; where it is not above zero the pixel is black.
+        let (mut most, mut m) = ([0.0; N], [0.0; N]);
+        {
+            let [r, g, b] = planes;
+            for i in 0..N {
+                let y = k.luma[0] * r[i] + k.luma[1] * g[i] + k.luma[2] * b[i];
+                r[i] += k.calm * (y - r[i]);
+                g[i] += k.calm * (y - g[i]);
+                b[i] += k.calm * (y - b[i]);
+                most[i] = r[i].max(g[i]).max(b[i]);
+                m[i] = most[i].max(1e-12);
+            }
+        }
+        for (plane, squeeze) in planes.iter_mut().zip(k.squeeze) {
+            for i in 0..N {
+                plane[i] = m[i] * (1.0 - squeeze.squeeze((m[i] - plane[i]) / m[i]));
+            }
+        }
+        let (mut top, mut keep, mut colour) = ([0.0; N], [0.0; N], [0.0; N]);
+        {
+            let [r, g, b] = &*planes;
+            for i in 0..N {
+                top[i] = k.tone(m[i]);
+                keep[i] = k.keep(r[i].min(g[i]).min(b[i]), m[i]);
+                colour[i] = k.whiten(m[i]);
+            }
+        }
+        for plane in planes {
+            for i in 0..N {
+                let (x, apart) = (plane[i], k.tone(plane[i]));
+                let kept = x * (top[i] / m[i]);
                 // Below zero, outside the display, there is no curve: ratios are kept.
-                let y = select(x < 0.0, x * ratio, apart + keep * (x * ratio - apart));
-                plane[i] = select(most > 0.0, (top - (top - y) * colour).max(0.0), 0.0);
+                let y = select(x < 0.0, kept, apart + keep[i] * (kept - apart));
+                plane[i] = select(most[i] > 0.0, (top[i] - (top[i] - y) * colour[i]).max(0.0), 0.0);
             }
         }
     }
@@ -218,73 +216,6 @@ impl Kernel {
         let stops = log2(m * (1.0 / 0.18));
         let bright = smoothstep(HUE_GIVES_WAY[0], HUE_GIVES_WAY[1], stops);
         self.keep_hue * smoothstep(0.0, COLOURFUL, 1.0 - low / m) * (1.0 - bright)
-    }
-
-    /// Display-linear light of this display back to the scene light that the rendering turns into it.
-    pub fn unrender(&self, planes: &mut Planes) {
-        for i in 0..N {
-            let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
-            let back = self.unrender_pixel(rgb);
-            // Calming kept luma, so it is undone with the luma that is there now.
-            let y: f64 = back.iter().zip(self.luma).map(|(v, w)| v * f64::from(w)).sum();
-            let back = back.map(|v| (v - f64::from(self.calm) * y) / (1.0 - f64::from(self.calm)));
-            for (plane, v) in planes.iter_mut().zip(back) {
-                plane[i] = v as f32;
-            }
-        }
-    }
-
-    fn unrender_pixel(&self, rgb: [f64; 3]) -> [f64; 3] {
-        let top = rgb[0].max(rgb[1]).max(rgb[2]);
-        if top <= 0.0 {
-            return [0.0; 3];
-        }
-        let m = self.untone(top);
-        let (ratio, colour) = (top / m, f64::from(self.whiten(m as f32)));
-        let y = rgb.map(|v| top - (top - v) / colour);
-        let keep = |low: f64| f64::from(self.keep(low as f32, m as f32));
-        // The lowest channel says how colourful the pixel is, and with that how the others were mixed.
-        let lowest = y[0].min(y[1]).min(y[2]);
-        let low = self.unmix(lowest, m, ratio, keep);
-        let kept = keep(low);
-        let mut out = [m; 3];
-        for (c, v) in out.iter_mut().enumerate() {
-            if y[c] < top {
-                let x = if y[c] == lowest { low } else { self.unmix(y[c], m, ratio, |_| kept) };
-                *v = m * (1.0 - self.squeeze[c].release((m - x) / m));
-            }
-        }
-        out
-    }
-
-    /// The x whose mixture of both curves is `y`: bisection on a rising function.
-    fn unmix(&self, y: f64, m: f64, ratio: f64, keep: impl Fn(f64) -> f64) -> f64 {
-        let mix = |x: f64| {
-            let apart = self.tone64(x);
-            apart + keep(x) * (x * ratio - apart)
-        };
-        if y < 0.0 {
-            return y / ratio;
-        }
-        let (mut a, mut b) = (0.0, m);
-        for _ in 0..60 {
-            let c = (a + b) / 2.0;
-            if mix(c) < y {
-                a = c;
-            } else {
-                b = c;
-            }
-        }
-        (a + b) / 2.0
-    }
-
-    fn tone64(&self, x: f64) -> f64 {
-        if x <= 0.0 {
-            return 0.0;
-        }
-        let r = f64::from(self.gain) * (x / 0.18).powf(f64::from(self.power));
-        let (y, t) = (f64::from(self.ceiling) * r / (1.0 + r), f64::from(self.toe));
-        y * y * (1.0 + t) / (y + t)
     }
 }
 

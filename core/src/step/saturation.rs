@@ -55,8 +55,17 @@ impl Kernel {
     /// The step on a block of code values. Luma is kept but for `density`.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
+        let mut by_brightness = [1.0; N];
+        if let Some(curve) = &self.by_brightness {
+            by_brightness = self.plane.luma_plane(planes);
+            for v in &mut by_brightness {
+                *v = self.axis.place(*v);
+            }
+            curve.on_places(&mut by_brightness);
+        }
+        let [r, g, b] = planes;
         for i in 0..N {
-            let (y, cb, cr) = self.plane.split([planes[0][i], planes[1][i], planes[2][i]]);
+            let (y, cb, cr) = self.plane.split([r[i], g[i], b[i]]);
             let square = cb * cb + cr * cr;
             // Smooth at zero: radius^2 / (radius + a little) has no cone at the neutral axis.
             let radius = square / (square.sqrt() + 1e-3);
@@ -66,12 +75,10 @@ impl Kernel {
             // a hue's own weight would be a kink.
             let coloured = square / (square + 0.01 * self.strong * self.strong);
             let skin = smoothstep(0.7, 1.0, along) * coloured * 0.7;
-            let mut k = self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin));
-            if let Some(curve) = &self.by_brightness {
-                k *= curve.at(self.axis.place(y)).max(0.0);
-            }
+            let k = self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin));
+            let k = k * by_brightness[i].max(0.0);
             let dim = self.density * 0.6 * radius * k;
-            [planes[0][i], planes[1][i], planes[2][i]] = self.plane.join(y - dim, cb * k, cr * k);
+            [r[i], g[i], b[i]] = self.plane.join(y - dim, cb * k, cr * k);
         }
     }
 }

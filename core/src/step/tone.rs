@@ -2,7 +2,7 @@
 
 use super::{Axis, Zone, field::parameters};
 use crate::colour::plane::Plane;
-use crate::lane::{N, Planes, smoothstep, softplus};
+use crate::lane::{self, N, Planes, select, smoothstep, softplus};
 
 parameters! {
     /// One response curve on the zone's tonal axis.
@@ -43,8 +43,13 @@ pub struct Kernel {
     toe_reach: f32,
     shoulder: f32,
     shoulder_reach: f32,
+    /// Values of the knees at the pivot, which stays where it is.
+    toe_at_pivot: f32,
+    shoulder_at_pivot: f32,
     floor: f32,
     fade: f32,
+    fade_width: f32,
+    fade_steepness: f32,
     keep: f32,
 }
 
@@ -60,7 +65,8 @@ impl Tone {
     /// The curve for a zone.
     pub fn kernel(&self, zone: Zone) -> Kernel {
         let black = if zone == Zone::Screen { SCREEN_BLACK } else { SCENE_BLACK };
-        let fade = self.fade as f32;
+        let fade = self.fade;
+        let fade_width = 0.02 + 0.9 * fade;
         Kernel {
             axis: Axis::of(zone),
             plane: super::plane_of(zone),
@@ -68,13 +74,18 @@ impl Tone {
             pivot: self.pivot as f32,
             black: self.black as f32,
             white: self.white as f32,
-            toe: self.toe as f32,
+            // A slope of exactly zero beyond the reach would make the curve impossible to undo.
+            toe: self.toe.min(0.999) as f32,
             toe_reach: self.toe_reach as f32,
-            shoulder: self.shoulder as f32,
+            shoulder: self.shoulder.min(0.999) as f32,
             shoulder_reach: self.shoulder_reach as f32,
+            toe_at_pivot: softplus(-self.toe_reach as f32 / KNEE),
+            shoulder_at_pivot: softplus(-self.shoulder_reach as f32 / KNEE),
             // A full fade brings black two thirds of the way to middle grey.
-            floor: black * (1.0 - 0.66 * fade),
-            fade,
+            floor: black * (1.0 - 0.66 * fade as f32),
+            fade: fade as f32,
+            fade_width: fade_width as f32,
+            fade_steepness: (1.0 / fade_width) as f32,
             keep: self.keep_colour as f32,
         }
     }
@@ -86,36 +97,88 @@ impl Kernel {
     /// Black and white point first: shifts that fade in over six units, with slopes of at least one half.
     /// Then slope about the pivot, whose toe and shoulder change the slope by the factor (1 - amount) beyond
     /// their reach through a softplus of width [`KNEE`]. Last the fade: a soft maximum with its floor.
-    #[inline(always)]
     pub fn response(&self, u: f32) -> f32 {
-        let v = u - self.pivot;
-        let v = v + self.black * smoothstep(0.0, 6.0, -v) + self.white * smoothstep(0.0, 6.0, v);
-        let (tr, sr) = (self.toe_reach / KNEE, self.shoulder_reach / KNEE);
-        let toe = (softplus(-v / KNEE - tr) - softplus(-tr)) * KNEE;
-        let shoulder = (softplus(v / KNEE - sr) - softplus(-sr)) * KNEE;
-        let y = self.contrast * (v + self.toe.min(0.999) * toe - self.shoulder.min(0.999) * shoulder);
-        let y = y + self.pivot;
-        let width = 0.02 + 0.9 * self.fade;
-        let lifted = self.floor + width * softplus((y - self.floor) / width);
-        crate::lane::select(self.fade > 0.0, lifted, y)
+        let v = self.with_ends(u - self.pivot);
+        self.bend(v + self.toe * self.toe_of(v) - self.shoulder * self.shoulder_of(v))
+    }
+
+    /// Black and white point, on places counted from the pivot.
+    #[inline(always)]
+    fn with_ends(&self, v: f32) -> f32 {
+        v + self.black * smoothstep(0.0, 6.0, -v) + self.white * smoothstep(0.0, 6.0, v)
+    }
+
+    #[inline(always)]
+    fn toe_of(&self, v: f32) -> f32 {
+        (softplus((-v - self.toe_reach) * (1.0 / KNEE)) - self.toe_at_pivot) * KNEE
+    }
+
+    #[inline(always)]
+    fn shoulder_of(&self, v: f32) -> f32 {
+        (softplus((v - self.shoulder_reach) * (1.0 / KNEE)) - self.shoulder_at_pivot) * KNEE
+    }
+
+    /// Contrast and fade, back to places on the axis.
+    #[inline(always)]
+    fn bend(&self, v: f32) -> f32 {
+        let y = self.contrast * v + self.pivot;
+        let lifted = self.floor + self.fade_width * softplus((y - self.floor) * self.fade_steepness);
+        select(self.fade > 0.0, lifted, y)
+    }
+
+    /// The curve on one plane of code values: [`Self::response`] in passes, without those that change nothing.
+    #[inline(always)]
+    fn curve(&self, plane: &mut lane::Plane) {
+        let mut v = [0.0; N];
+        for i in 0..N {
+            v[i] = self.axis.place(plane[i]) - self.pivot;
+        }
+        if self.black != 0.0 || self.white != 0.0 {
+            for v in &mut v {
+                *v = self.with_ends(*v);
+            }
+        }
+        *plane = v;
+        if self.toe != 0.0 {
+            for i in 0..N {
+                plane[i] += self.toe * self.toe_of(v[i]);
+            }
+        }
+        if self.shoulder != 0.0 {
+            for i in 0..N {
+                plane[i] -= self.shoulder * self.shoulder_of(v[i]);
+            }
+        }
+        if self.fade > 0.0 {
+            for v in plane {
+                *v = self.axis.code(self.bend(*v));
+            }
+        } else {
+            for v in plane {
+                *v = self.axis.code(self.contrast * *v + self.pivot);
+            }
+        }
     }
 
     /// The curve on a block of code values.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
-        let curve = |code: f32| self.axis.code(self.response(self.axis.place(code)));
-        if self.keep > 0.0 {
-            for i in 0..N {
-                let rgb = [planes[0][i], planes[1][i], planes[2][i]];
-                let y = self.plane.luma_of(rgb);
-                let shift = curve(y) - y;
-                for (plane, v) in planes.iter_mut().zip(rgb) {
-                    plane[i] = curve(v) + self.keep * (v + shift - curve(v));
-                }
+        if self.keep == 0.0 {
+            for plane in planes {
+                self.curve(plane);
             }
             return;
         }
-        crate::lane::each_channel(planes, curve);
+        let luma = self.plane.luma_plane(planes);
+        let mut moved = luma;
+        self.curve(&mut moved);
+        for plane in planes {
+            let before = *plane;
+            self.curve(plane);
+            for i in 0..N {
+                plane[i] += self.keep * (before[i] + (moved[i] - luma[i]) - plane[i]);
+            }
+        }
     }
 }
 

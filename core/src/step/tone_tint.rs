@@ -84,11 +84,15 @@ impl Kernel {
     /// The pushes on a block of code values.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
+        let luma = self.plane.luma_plane(planes);
+        let mut weights = [[0.0; N]; 3];
+        let [d, m, l] = &mut weights;
         for i in 0..N {
-            let rgb = [planes[0][i], planes[1][i], planes[2][i]];
-            let [d, m, l] = self.weights(self.axis.place(self.plane.luma_of(rgb)));
-            for (c, plane) in planes.iter_mut().enumerate() {
-                plane[i] = rgb[c] + d * self.push[0][c] + m * self.push[1][c] + l * self.push[2][c];
+            [d[i], m[i], l[i]] = self.weights(self.axis.place(luma[i]));
+        }
+        for (c, plane) in planes.iter_mut().enumerate() {
+            for i in 0..N {
+                plane[i] += d[i] * self.push[0][c] + m[i] * self.push[1][c] + l[i] * self.push[2][c];
             }
         }
     }

@@ -98,7 +98,7 @@ pub fn bake(
     let n = plan.size;
     let dense = if plan.settled { 2 * n - 1 } else { n };
     let mut grid = plan.inputs(dense);
-    grid.par_chunks_mut(4096).for_each(|slab| {
+    grid.par_chunks_mut(1024).for_each(|slab| {
         if !cancel.load(Ordering::Relaxed) {
             program.run(slab);
         }

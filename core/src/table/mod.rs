@@ -4,12 +4,14 @@ pub mod apply;
 pub mod bake;
 pub mod fidelity;
 pub mod judge;
+pub mod live;
 mod settle;
 mod simd;
 
 pub use bake::{Bake, bake};
 pub use fidelity::{Fidelity, Probe};
 pub use judge::Judgement;
+pub use live::Reach;
 
 use thiserror::Error;
 
@@ -121,6 +123,12 @@ impl Table3 {
         domain.check()?;
         all_finite(nodes)?;
         Ok(Self { size, domain, nodes: nodes.iter().map(|n| [n[0], n[1], n[2], 0.0]).collect() })
+    }
+
+    /// A table from nodes that are finite, padded, and as many as they should be.
+    fn of_padded(size: usize, domain: Domain, nodes: Vec<[f32; 4]>) -> Self {
+        debug_assert!(nodes.len() == size.pow(3));
+        Self { size, domain, nodes }
     }
 
     /// Points on a side.

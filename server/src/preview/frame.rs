@@ -7,12 +7,12 @@ use crate::store::Store;
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Path, Program};
 use lantern_core::step::Zone;
-use lantern_core::table::{Bake, Table, bake};
+use lantern_core::table::Table;
 use lantern_core::{lane, picture, scope};
 use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::sync::atomic::AtomicBool;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// How a picture is computed.
@@ -88,24 +88,47 @@ pub struct Studio {
     pub media: MediaFolder,
     /// Decoded shots.
     pub proxies: Proxies,
-    fused: Mutex<Option<(String, Arc<Table>)>>,
+    fused: Kept<Arc<Table>>,
+    tones: Kept<Vec<u32>>,
+}
+
+/// The last value of a sort, under the key that it was made for.
+struct Kept<T>(Mutex<Option<(String, T)>>);
+
+impl<T: Clone> Kept<T> {
+    fn new() -> Self {
+        Self(Mutex::new(None))
+    }
+
+    fn get_or(&self, key: String, make: impl FnOnce() -> ApiResult<T>) -> ApiResult<T> {
+        // A value is put in whole, so that it is good also where a thread panicked.
+        let lock = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((have, value)) = &*lock()
+            && *have == key
+        {
+            return Ok(value.clone());
+        }
+        let value = make()?;
+        *lock() = Some((key, value.clone()));
+        Ok(value)
+    }
 }
 
 impl Studio {
     /// A studio over a store.
     pub fn new(store: Store, media: MediaFolder) -> Self {
-        Self { store, media, proxies: Proxies::default(), fused: Mutex::new(None) }
+        Self { store, media, proxies: Proxies::default(), fused: Kept::new(), tones: Kept::new() }
     }
 
-    /// The picture in hand.
-    pub fn picture(&self, r: &PictureRequest) -> ApiResult<Frame> {
+    /// The picture in hand. `None` when `stop` was set meanwhile.
+    pub fn picture(&self, r: &PictureRequest, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         r.path.check()?;
         let proxy = self.proxy(&r.shot, r.width)?;
         let display = display(&r.display)?;
         let program = Program::compile(&r.path, &proxy.encoding, &display)?;
         let quality = u8::from(r.quality == Quality::Rest);
         let table = match r.quality {
-            Quality::Drag => Some(self.fuse(&r.path, &program, &proxy.encoding, &display)?),
+            Quality::Drag => self.fuse(r, &program, &proxy)?,
             Quality::Rest => None,
         };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
@@ -113,7 +136,9 @@ impl Studio {
             if r.scopes { WITH_SCOPES } else { 0 } | if r.tones_of.is_some() { WITH_TONES } else { 0 };
         let columns = if r.scopes { COLUMNS.min(w) } else { 0 };
         let mut frame = header(1, quality, flags, r.seq, [w, h, columns, 0]);
-        render(&proxy, table.as_deref(), &program, &mut frame);
+        if !render(&proxy, table.as_deref(), &program, &mut frame, stop) {
+            return Ok(None);
+        }
         if r.scopes {
             let pixels: &[[u8; 4]] = bytemuck::cast_slice(&frame[HEADER..HEADER + w * h * 4]);
             let (wave, vector) =
@@ -122,21 +147,20 @@ impl Studio {
             frame.extend_from_slice(bytemuck::cast_slice(&vector));
         }
         if let Some(step) = &r.tones_of {
-            frame.extend_from_slice(bytemuck::cast_slice(&tones(&proxy, &r.path, step, &display)));
+            frame.extend_from_slice(bytemuck::cast_slice(&self.tones(r, &proxy, step, &display)?));
         }
-        Ok(frame)
+        Ok(Some(frame))
     }
 
-    /// One small picture of a row.
-    pub fn thumbnail(&self, r: &RowRequest, index: usize) -> ApiResult<Frame> {
+    /// One small picture of a row. `None` when `stop` was set meanwhile.
+    pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
         r.path.check()?;
         let proxy = self.proxy(shot, r.width)?;
         let program = Program::compile(&r.path, &proxy.encoding, &display(&r.display)?)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(2, 1, 0, r.seq, size);
-        render(&proxy, None, &program, &mut frame);
-        Ok(frame)
+        Ok(render(&proxy, None, &program, &mut frame, stop).then_some(frame))
     }
 
     fn proxy(&self, shot: &str, width: u32) -> ApiResult<Arc<Proxy>> {
@@ -144,21 +168,30 @@ impl Studio {
         self.proxies.get(&self.store, &self.media, shot, width)
     }
 
-    /// The path as a 33-point table; kept until another path or encoding comes.
-    fn fuse(&self, path: &Path, program: &Program, from: &Encoding, to: &Encoding) -> ApiResult<Arc<Table>> {
-        let path = serde_json::to_string(path).map_err(ApiError::internal)?;
-        let key = format!("{}|{}|{}|{path}", from.id, from.title, to.id);
-        let kept = || self.fused.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((have, table)) = &*kept()
-            && *have == key
-        {
-            return Ok(table.clone());
-        }
-        let never = AtomicBool::new(false);
-        let table = bake(program, &Bake::quick(from, 33), "", &never).map_err(ApiError::internal)?;
-        let table = Arc::new(table.ok_or_else(|| ApiError::internal("a bake without cancel was cancelled"))?);
-        *kept() = Some((key, table.clone()));
-        Ok(table)
+    /// The path as a table for this picture; kept until another path or picture comes. `None` where the
+    /// picture's encoding has no quick table.
+    fn fuse(&self, r: &PictureRequest, program: &Program, proxy: &Proxy) -> ApiResult<Option<Arc<Table>>> {
+        let Some(reach) = &proxy.reach else { return Ok(None) };
+        let path = serde_json::to_string(&r.path).map_err(ApiError::internal)?;
+        let from = &proxy.encoding;
+        let key = format!("{}|{}|{}|{}|{}|{path}", r.shot, r.width, from.id, from.title, r.display);
+        let fill = || reach.fill(program).map(Arc::new).map_err(ApiError::internal);
+        self.fused.get_or(key, fill).map(Some)
+    }
+
+    /// Histogram of what a step is given; kept, because it does not change while the step itself is dragged.
+    fn tones(
+        &self,
+        r: &PictureRequest,
+        proxy: &Proxy,
+        step: &str,
+        display: &Encoding,
+    ) -> ApiResult<Vec<u32>> {
+        let before: Vec<_> = r.path.steps.iter().take_while(|s| s.id != step).collect();
+        let before = serde_json::to_string(&before).map_err(ApiError::internal)?;
+        let zone = r.path.steps.iter().find(|s| s.id == step).map_or(Zone::Scene, |s| s.zone);
+        let key = format!("{}|{}|{}|{zone:?}|{before}", r.shot, r.width, display.id);
+        self.tones.get_or(key, || Ok(tones(proxy, &r.path, step, display)))
     }
 }
 
@@ -178,8 +211,15 @@ fn header(kind: u8, quality: u8, flags: u16, seq: u32, [w, h, columns, index]: [
     frame
 }
 
-/// Appends the picture's bytes, in bands that stay in the cache.
-fn render(proxy: &Proxy, table: Option<&Table>, program: &Program, frame: &mut Frame) {
+/// Appends the picture's bytes, in bands that stay in the cache. `false` when `stop` was set before all were
+/// done: what lies in the frame then is of no use.
+fn render(
+    proxy: &Proxy,
+    table: Option<&Table>,
+    program: &Program,
+    frame: &mut Frame,
+    stop: &AtomicBool,
+) -> bool {
     let start = frame.len();
     frame.resize(start + proxy.picture.pixels.len() * 4, 0);
     let band = 32 * lane::N;
@@ -187,6 +227,9 @@ fn render(proxy: &Proxy, table: Option<&Table>, program: &Program, frame: &mut F
     bands.for_each_init(
         || Vec::with_capacity(band),
         |scratch: &mut Vec<[f32; 4]>, (pixels, out)| {
+            if stop.load(Ordering::Relaxed) {
+                return;
+            }
             scratch.clear();
             scratch.extend_from_slice(pixels);
             match table {
@@ -196,6 +239,7 @@ fn render(proxy: &Proxy, table: Option<&Table>, program: &Program, frame: &mut F
             picture::to_bytes(scratch, out);
         },
     );
+    !stop.load(Ordering::Relaxed)
 }
 
 /// Histogram, on the tonal axis of the step's zone, of what the step is given; every third pixel of every third

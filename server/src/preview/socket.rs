@@ -7,6 +7,7 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use futures_util::StreamExt;
 use serde::Deserialize;
 use serde_json::json;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::Notify;
 
@@ -34,6 +35,8 @@ struct Waiting {
 struct Inbox {
     waiting: Mutex<Waiting>,
     news: Notify,
+    /// Set when a newer picture makes the work under way pointless.
+    stop: AtomicBool,
 }
 
 /// The work to do next: the picture in hand before what stands around it, the row one picture at a time, so
@@ -52,7 +55,10 @@ impl Inbox {
     fn put(&self, ask: Ask) {
         let mut w = self.lock();
         match ask {
-            Ask::Picture(r) => w.picture = Some(r),
+            Ask::Picture(r) => {
+                w.picture = Some(r);
+                self.stop.store(true, Ordering::Relaxed);
+            }
             Ask::Row(r) => w.row = Some((r, 0)),
             Ask::Reading(r) => w.reading = Some(r),
         }
@@ -62,6 +68,8 @@ impl Inbox {
 
     fn next(&self) -> Option<Work> {
         let mut w = self.lock();
+        // Under the lock: a picture that comes after this work was chosen stops it.
+        self.stop.store(false, Ordering::Relaxed);
         if let Some(r) = w.picture.take() {
             return Some(Work::Picture(r));
         }
@@ -80,12 +88,15 @@ impl Inbox {
 enum Answer {
     Bytes(Vec<u8>),
     Text(String),
+    /// The work was stopped for a newer picture.
+    Nothing,
 }
 
-fn work(studio: &Studio, work: &Work) -> ApiResult<Answer> {
+fn work(studio: &Studio, work: &Work, stop: &AtomicBool) -> ApiResult<Answer> {
+    let bytes = |frame: Option<Vec<u8>>| frame.map_or(Answer::Nothing, Answer::Bytes);
     match work {
-        Work::Picture(r) => studio.picture(r).map(Answer::Bytes),
-        Work::Thumbnail(r, i) => studio.thumbnail(r, *i).map(Answer::Bytes),
+        Work::Picture(r) => studio.picture(r, stop).map(bytes),
+        Work::Thumbnail(r, i) => studio.thumbnail(r, *i, stop).map(bytes),
         Work::Reading(r) => Ok(Answer::Text(json!({ "reading": read(r)? }).to_string())),
     }
 }
@@ -148,14 +159,15 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             continue;
         };
         let seq = seq(&next);
-        let studio = studio.clone();
-        let answer = match web::block(move || work(&studio, &next)).await {
+        let (studio, inbox) = (studio.clone(), inbox.clone());
+        let answer = match web::block(move || work(&studio, &next, &inbox.stop)).await {
             Ok(answer) => answer,
             Err(e) => Err(ApiError::internal(e)),
         };
         let sent = match answer {
             Ok(Answer::Bytes(bytes)) => session.binary(bytes).await,
             Ok(Answer::Text(text)) => session.text(text).await,
+            Ok(Answer::Nothing) => Ok(()),
             Err(e) => session.text(problem(seq, &e)).await,
         };
         if sent.is_err() {

@@ -3,6 +3,7 @@
  * never waits for a render. One picture is in flight at a time; the newest values win.
  */
 import type { Path, Reading } from "./client";
+import type { FromSocket, ToSocket } from "./socket.worker";
 
 /** A picture with its scope counts; arrays are views of the message, not copies. */
 export interface Frame {
@@ -37,6 +38,8 @@ const LEVELS = 256;
 const BINS = 128;
 /** Quiet time after the last change until the exact picture is asked for. */
 const REST_AFTER = 140;
+/** The longest that a drag waits for the picture before it. */
+const FREE_AFTER = 80;
 const RETRY_AFTER = 800;
 const WIDTH = 960;
 const ROW_WIDTH = 148;
@@ -66,10 +69,11 @@ class Preview {
   readonly readings = new Listeners<Reading>();
   readonly problems = new Listeners<string>();
   readonly online = new Listeners<boolean>();
-  /** Milliseconds from a change to its pixels on the canvas, newest last. */
+  /** Milliseconds from the newest change that a picture holds to its pixels on the canvas, newest last. */
   readonly latencies: number[] = [];
 
-  private socket: WebSocket | null = null;
+  private worker: Worker | null = null;
+  private connected = false;
   private view: View | null = null;
   private seq = 0;
   private inFlight: { seq: number; since: number; rest: boolean } | null = null;
@@ -81,25 +85,32 @@ class Preview {
 
   /** Opens the socket; it is opened again by itself when the server comes back. */
   open(): void {
-    if (this.socket) return;
-    const socket = new WebSocket(`ws://${location.host}/api/preview`);
-    socket.binaryType = "arraybuffer";
-    this.socket = socket;
-    socket.onopen = () => {
-      this.online.say(true);
-      this.inFlight = null;
-      if (this.view) this.askRest();
+    if (this.worker) return;
+    this.worker = new Worker(new URL("./socket.worker.ts", import.meta.url), { type: "module" });
+    this.worker.onmessage = (event: MessageEvent<FromSocket>) => {
+      const said = event.data;
+      if ("text" in said) this.text(said.text);
+      else if ("bytes" in said) this.bytes(said.bytes);
+      else this.turned(said.state === "open");
     };
-    socket.onclose = () => {
-      this.socket = null;
-      this.inFlight = null;
-      this.online.say(false);
-      window.setTimeout(() => this.open(), RETRY_AFTER);
-    };
-    socket.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
-      if (typeof event.data === "string") this.text(event.data);
-      else this.bytes(event.data);
-    };
+    this.connect();
+  }
+
+  private connect(): void {
+    this.tell({ open: `ws://${location.host}/api/preview` });
+  }
+
+  private tell(message: ToSocket): void {
+    this.worker?.postMessage(message);
+  }
+
+  /** The connection has come or gone. */
+  private turned(open: boolean): void {
+    this.connected = open;
+    this.inFlight = null;
+    this.online.say(open);
+    if (!open) window.setTimeout(() => this.connect(), RETRY_AFTER);
+    else if (this.view) this.askRest();
   }
 
   /** Shows another path or shot. `dragging` asks for the quick picture first and the exact one at rest. */
@@ -111,7 +122,7 @@ class Preview {
       this.askRest();
       return;
     }
-    this.dirty ??= performance.now();
+    this.dirty = performance.now();
     this.askDrag();
     this.restTimer = window.setTimeout(() => this.askRest(), REST_AFTER);
   }
@@ -121,12 +132,23 @@ class Preview {
     return this.inFlight || this.dirty !== null || !this.atRest ? 0 : this.shown;
   }
 
+  /** Calls back in the next frame in which no quick picture is under way, or soon anyway. */
+  whenFree(job: () => void): void {
+    const begun = performance.now();
+    const look = () => {
+      const busy = this.inFlight && !this.inFlight.rest && performance.now() - begun < FREE_AFTER;
+      if (busy) requestAnimationFrame(look);
+      else job();
+    };
+    requestAnimationFrame(look);
+  }
+
   private ready(): boolean {
-    return this.socket?.readyState === WebSocket.OPEN;
+    return this.connected;
   }
 
   private send(message: object): void {
-    this.socket?.send(JSON.stringify(message));
+    this.tell({ send: JSON.stringify(message) });
   }
 
   private ask(rest: boolean, since: number, scopes: boolean): void {
@@ -148,7 +170,8 @@ class Preview {
   }
 
   private askDrag(): void {
-    if (this.dirty === null || this.inFlight || !this.ready()) return;
+    // The server drops an exact picture under way for a newer one, so only a quick one is waited for.
+    if (this.dirty === null || (this.inFlight && !this.inFlight.rest) || !this.ready()) return;
     const since = this.dirty;
     this.dirty = null;
     this.drags += 1;

@@ -1,4 +1,5 @@
 /** The look being edited: its document, undo, saving. The one place that holds it. */
+import { produce } from "immer";
 import { create } from "zustand";
 import { api, Problem, type Look, type Step } from "../api/client";
 
@@ -83,12 +84,18 @@ export const useLook = create<LookState>((set, get) => {
     edit: (label, change, gesture) => {
       const { document, past, gesture: running } = get();
       if (!document) return;
-      const draft = structuredClone(document);
-      change(draft);
+      // Untouched steps keep their identity, so that a drag draws anew only what it changes.
+      const changed = produce(document, (draft) => void change(draft));
       const goesOn = gesture !== undefined && gesture === running;
       const grown = goesOn ? past : [...past, { label, document }].slice(-MOST_UNDO);
-      set({ document: draft, past: grown, future: [], gesture: gesture ?? null });
-      set({ dragging: gesture !== undefined, saving: "unsaved" });
+      set({
+        document: changed,
+        past: grown,
+        future: [],
+        gesture: gesture ?? null,
+        dragging: gesture !== undefined,
+        saving: "unsaved",
+      });
       saveSoon();
     },
 

@@ -1,6 +1,7 @@
 /** A value that can be typed, dragged, scrolled, stepped with keys, and reset by double click. */
 import { useEffect, useRef, useState } from "react";
 import type { Field, Zone } from "../api/client";
+import { follow } from "./drag";
 import { parse, show } from "./units";
 
 type NumberKind = Extract<Field, { type: "number" }>;
@@ -52,27 +53,15 @@ export function NumberField({ field, value, zone, onChange, onEnd, label }: Prop
   }, []);
 
   const drag = (e: React.PointerEvent<HTMLDivElement>) => {
-    if (e.button !== 0) return;
-    const element = e.currentTarget;
-    element.setPointerCapture(e.pointerId);
-    const width = element.getBoundingClientRect().width;
+    const width = e.currentTarget.getBoundingClientRect().width;
     let last = e.clientX;
     let at = toTrack(field, value);
-    const gesture = `${field.id}-${e.timeStamp}`;
-    const move = (m: PointerEvent) => {
+    const move = (m: PointerEvent, gesture: string) => {
       at += ((m.clientX - last) / width) * (m.altKey ? 0.1 : 1);
       last = m.clientX;
       onChange(settle(fromTrack(field, Math.min(1, Math.max(0, at)))), gesture);
     };
-    const end = () => {
-      element.removeEventListener("pointermove", move);
-      element.removeEventListener("pointerup", end);
-      element.removeEventListener("pointercancel", end);
-      onEnd();
-    };
-    element.addEventListener("pointermove", move);
-    element.addEventListener("pointerup", end);
-    element.addEventListener("pointercancel", end);
+    follow(e, field.id, move, onEnd);
   };
 
   const keys = (e: React.KeyboardEvent) => {

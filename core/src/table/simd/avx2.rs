@@ -1,15 +1,17 @@
 //! Tetrahedral lookup with AVX2, in two phases over blocks of [`N`] pixels: first all node places and weights,
-//! eight pixels at a time, then all lookups with one 128-bit load a corner. Splitting the phases keeps many
-//! loads in flight at once.
+//! eight pixels at a time, then all lookups, two pixels at a time, with one 128-bit load a corner. Splitting the
+//! phases keeps many loads in flight at once. The second phase asks for the next block's pixels meanwhile: a
+//! block is as long as a page of memory, and the machine's own prefetcher stops at its end.
 
+use super::NODE;
 use crate::lane::N;
 use crate::table::{Table3, apply::Lookup};
 use std::arch::x86_64::*;
 
-/// What the second phase needs of a pixel: four weights and three node places.
+/// What the second phase needs of a pixel: four weights side by side, and three node places in bytes.
 #[repr(C, align(32))]
 struct Places {
-    weights: [[f32; N]; 4],
+    weights: [[f32; 4]; N],
     base: [u32; N],
     first: [u32; N],
     middle: [u32; N],
@@ -19,7 +21,7 @@ struct Places {
 #[target_feature(enable = "avx2")]
 pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) {
     let look = Lookup::new(table);
-    let mut places = Places { weights: [[0.0; N]; 4], base: [0; N], first: [0; N], middle: [0; N] };
+    let mut places = Places { weights: [[0.0; 4]; N], base: [0; N], first: [0; N], middle: [0; N] };
     let mut blocks = pixels.chunks_exact_mut(N);
     for block in &mut blocks {
         find(&look, block, &mut places);
@@ -30,7 +32,8 @@ pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) {
         let mut full = [[0.0; 4]; N];
         full[..rest.len()].copy_from_slice(rest);
         find(&look, &full, &mut places);
-        fetch(&look, &places, rest);
+        fetch(&look, &places, &mut full);
+        rest.copy_from_slice(&full[..rest.len()]);
     }
 }
 
@@ -43,8 +46,8 @@ fn find(look: &Lookup<'_>, block: &[[f32; 4]], places: &mut Places) {
     let zero = _mm256_setzero_ps();
     let scale = look.scale.map(|v| _mm256_set1_ps(v));
     let min = table.domain.min.map(|v| _mm256_set1_ps(v));
-    let stride = look.stride.map(|v| _mm256_set1_epi32(v as i32));
-    let all = _mm256_set1_epi32(look.stride.iter().sum::<usize>() as i32);
+    let stride = look.stride.map(|v| _mm256_set1_epi32((v * NODE) as i32));
+    let all = _mm256_set1_epi32((look.stride.iter().sum::<usize>() * NODE) as i32);
 
     for i in (0..N).step_by(8) {
         let rgb = deinterleave(&block[i..i + 8]);
@@ -83,9 +86,13 @@ fn find(look: &Lookup<'_>, block: &[[f32; 4]], places: &mut Places) {
             // SAFETY: i + 8 <= N, so eight u32 lie behind the pointer.
             unsafe { _mm256_storeu_si256(out.as_mut_ptr().add(i).cast(), v) };
         }
-        for (out, v) in places.weights.iter_mut().zip(weights) {
-            // SAFETY: i + 8 <= N, so eight f32 lie behind the pointer.
-            unsafe { _mm256_storeu_ps(out.as_mut_ptr().add(i), v) };
+        for (k, pair) in interleave(weights).into_iter().enumerate() {
+            // SAFETY: i + 8 <= N, so the weights of pixels i..i + 8, four f32 each, lie behind the pointer.
+            unsafe {
+                let out = places.weights.as_mut_ptr().add(i + k).cast::<f32>();
+                _mm_storeu_ps(out, _mm256_castps256_ps128(pair));
+                _mm_storeu_ps(out.add(16), _mm256_extractf128_ps::<1>(pair));
+            }
         }
     }
 }
@@ -108,31 +115,49 @@ fn deinterleave(pixels: &[[f32; 4]]) -> [__m256; 3] {
     [_mm256_unpacklo_ps(rg_ac, rg_bd), _mm256_unpackhi_ps(rg_ac, rg_bd), _mm256_unpacklo_ps(ba_ac, ba_bd)]
 }
 
-/// Second phase, for up to [`N`] pixels.
+/// Four planes of eight values as pixels 0 and 4, 1 and 5, 2 and 6, 3 and 7.
+#[target_feature(enable = "avx2")]
+fn interleave([a, b, c, d]: [__m256; 4]) -> [__m256; 4] {
+    let (ab_low, ab_high) = (_mm256_unpacklo_ps(a, b), _mm256_unpackhi_ps(a, b));
+    let (cd_low, cd_high) = (_mm256_unpacklo_ps(c, d), _mm256_unpackhi_ps(c, d));
+    [
+        _mm256_shuffle_ps::<0b01_00_01_00>(ab_low, cd_low),
+        _mm256_shuffle_ps::<0b11_10_11_10>(ab_low, cd_low),
+        _mm256_shuffle_ps::<0b01_00_01_00>(ab_high, cd_high),
+        _mm256_shuffle_ps::<0b11_10_11_10>(ab_high, cd_high),
+    ]
+}
+
+/// Second phase. `block` has exactly [`N`] pixels.
 #[target_feature(enable = "avx2")]
 fn fetch(look: &Lookup<'_>, places: &Places, block: &mut [[f32; 4]]) {
-    let nodes = look.table.nodes.as_ptr();
-    let all = look.stride.iter().sum::<usize>();
-    for (i, pixel) in block.iter_mut().enumerate().take(N) {
-        let base = places.base[i] as usize;
-        let (first, middle) = (places.first[i] as usize, places.middle[i] as usize);
-        // SAFETY: `find` holds every cell at or below size - 2 and NaN at 0, so that base + all, the largest
-        // of the four places, is at most size^3 - 1; a node has four f32.
-        let (p0, p1, p2, p3) = unsafe {
-            (
-                _mm_loadu_ps(nodes.add(base).cast()),
-                _mm_loadu_ps(nodes.add(first).cast()),
-                _mm_loadu_ps(nodes.add(middle).cast()),
-                _mm_loadu_ps(nodes.add(base + all).cast()),
-            )
-        };
-        let w = [0, 1, 2, 3].map(|k: usize| _mm_set1_ps(places.weights[k][i]));
-        let sum = _mm_add_ps(_mm_mul_ps(p0, w[0]), _mm_mul_ps(p1, w[1]));
-        let sum = _mm_add_ps(_mm_add_ps(sum, _mm_mul_ps(p2, w[2])), _mm_mul_ps(p3, w[3]));
-        // SAFETY: a pixel is four f32; alpha is kept from it.
+    assert!(block.len() == N);
+    let near = look.table.nodes.as_ptr().cast::<u8>();
+    // SAFETY: the cell's far corner lies `all` nodes on, within the table for every cell.
+    let far = unsafe { near.add(look.stride.iter().sum::<usize>() * NODE) };
+    let pixels = block.as_mut_ptr().cast::<f32>();
+    for i in (0..N).step_by(2) {
+        // SAFETY: `find` holds every cell at or below size - 2 and NaN at 0, so that the places are those of
+        // whole nodes of four f32; i + 1 < N, so two pixels, of four f32 each, lie behind the pointer.
+        // A prefetch never faults, wherever it points.
         unsafe {
-            let old = _mm_loadu_ps(pixel.as_ptr());
-            _mm_storeu_ps(pixel.as_mut_ptr(), _mm_blend_ps::<0b1000>(sum, old));
+            let both = |nodes: *const u8, at: &[u32; N]| {
+                let low = _mm_loadu_ps(nodes.add(at[i] as usize).cast());
+                let high = _mm_loadu_ps(nodes.add(at[i + 1] as usize).cast());
+                _mm256_set_m128(high, low)
+            };
+            let w = _mm256_loadu_ps(places.weights.as_ptr().add(i).cast());
+            let p0 = _mm256_mul_ps(both(near, &places.base), _mm256_permute_ps::<0b00_00_00_00>(w));
+            let p1 = _mm256_mul_ps(both(near, &places.first), _mm256_permute_ps::<0b01_01_01_01>(w));
+            let p2 = _mm256_mul_ps(both(near, &places.middle), _mm256_permute_ps::<0b10_10_10_10>(w));
+            let p3 = _mm256_mul_ps(both(far, &places.base), _mm256_permute_ps::<0b11_11_11_11>(w));
+            let sum = _mm256_add_ps(_mm256_add_ps(_mm256_add_ps(p0, p1), p2), p3);
+            let pixel = pixels.add(4 * i);
+            if i % 4 == 0 {
+                _mm_prefetch::<_MM_HINT_T0>(pixel.wrapping_add(4 * N).cast());
+            }
+            let old = _mm256_loadu_ps(pixel);
+            _mm256_storeu_ps(pixel, _mm256_blend_ps::<0b1000_1000>(sum, old));
         }
     }
 }

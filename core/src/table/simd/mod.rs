@@ -3,17 +3,29 @@
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;
+#[cfg(target_arch = "x86_64")]
+mod avx512;
 
 use super::Table3;
 
-/// Looks up `pixels` with the machine's vector instructions. `false` where it has none that we know.
-pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) -> bool {
+/// Bytes of a node.
+#[cfg(target_arch = "x86_64")]
+const NODE: usize = size_of::<[f32; 4]>();
+
+/// A lookup of RGBA pixels in place.
+pub(super) type Twin = fn(&Table3, &mut [[f32; 4]]);
+
+/// The twins that this machine can run, fastest first.
+pub(super) fn twins() -> impl Iterator<Item = Twin> {
     #[cfg(target_arch = "x86_64")]
-    if std::arch::is_x86_feature_detected!("avx2") {
-        // SAFETY: the function only asks for AVX2, which was just found.
-        unsafe { avx2::apply(table, pixels) };
-        return true;
+    {
+        // SAFETY: each is called only where the instruction set that it asks for was found.
+        let wide: Twin = |table, pixels| unsafe { avx512::apply(table, pixels) };
+        let narrow: Twin = |table, pixels| unsafe { avx2::apply(table, pixels) };
+        let avx512 = std::arch::is_x86_feature_detected!("avx512f").then_some(wide);
+        let avx2 = std::arch::is_x86_feature_detected!("avx2").then_some(narrow);
+        avx512.into_iter().chain(avx2)
     }
-    let _ = (table, pixels);
-    false
+    #[cfg(not(target_arch = "x86_64"))]
+    std::iter::empty()
 }

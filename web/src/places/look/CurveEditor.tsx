@@ -2,6 +2,7 @@
 import { useRef, useState } from "react";
 import type { Field, Zone } from "../../api/client";
 import { setValue, useLook } from "../../state/look";
+import { follow } from "../../ui/drag";
 import { tonePlace } from "../../ui/units";
 import { AXIS, curvePath, outline, useCurves, useTones } from "./reading";
 import { Ticks } from "./TonePlot";
@@ -48,23 +49,12 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
     return [x, y];
   };
 
-  const drag = (list: Point[], i: number, e: React.PointerEvent<Element>) => {
-    const gesture = `${field.id}-${e.timeStamp}`;
-    // The pressed element itself: captured elsewhere, a double click would not reach its point.
-    const target = e.currentTarget as HTMLElement;
-    target.setPointerCapture(e.pointerId);
-    const move = (m: PointerEvent) => {
+  const drag = (list: Point[], i: number, e: React.PointerEvent) => {
+    const move = (m: PointerEvent, gesture: string) => {
       const at = placeOf(m);
       if (at) write(moved(list, i, at), gesture);
     };
-    const end = () => {
-      target.removeEventListener("pointermove", move);
-      target.removeEventListener("pointerup", end);
-      endGesture();
-    };
-    target.addEventListener("pointermove", move);
-    target.addEventListener("pointerup", end);
-    return gesture;
+    return follow(e, field.id, move, endGesture) ?? undefined;
   };
 
   const add = (e: React.PointerEvent) => {

@@ -2,7 +2,7 @@
 import { DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
-import { useEffect, useState } from "react";
+import { memo, useEffect, useMemo, useState } from "react";
 import type { Fingerprint as Print, Step, Zone } from "../../api/client";
 import { preview } from "../../api/preview";
 import { useLook } from "../../state/look";
@@ -42,13 +42,9 @@ export function PathPanel() {
               <header className="flex h-7 items-center gap-2 pr-2 pl-10 text-faint" title={says}>
                 <span>{title}</span>
                 <span className="h-px flex-1 bg-shelf" />
-                <AddStep zone={zone} steps={steps} />
+                <AddStep zone={zone} full={own.some((s) => s.kind === "plain-rendering")} />
               </header>
-              <SortableContext items={own.map((s) => s.id)} strategy={verticalListSortingStrategy}>
-                {own.map((step) => (
-                  <Bead key={step.id} step={step} print={prints.get(step.id)} />
-                ))}
-              </SortableContext>
+              <Beads steps={own} prints={prints} />
               {own.length === 0 && (
                 <p className="pl-10 text-faint">{zone === "film" ? "plain rendering stands in" : "no steps"}</p>
               )}
@@ -64,7 +60,20 @@ export function PathPanel() {
 
 function useFingerprints(): Map<string, Print> {
   const [prints, setPrints] = useState(new Map<string, Print>());
-  useEffect(() => preview.readings.add((r) => setPrints(new Map(r.fingerprints.map((p) => [p.step, p])))), []);
+  useEffect(
+    () =>
+      preview.readings.add((r) =>
+        setPrints((old) => {
+          // A fingerprint that is as it was stays the same object, and its bead is not drawn again.
+          const keep = (p: Print) => {
+            const before = old.get(p.step);
+            return before && JSON.stringify(before) === JSON.stringify(p) ? before : p;
+          };
+          return new Map(r.fingerprints.map((p) => [p.step, keep(p)]));
+        }),
+      ),
+    [],
+  );
   return prints;
 }
 
@@ -78,7 +87,20 @@ function End({ title, says }: { title: string; says: string }) {
   );
 }
 
-function AddStep({ zone, steps }: { zone: Zone; steps: Step[] }) {
+function Beads({ steps, prints }: { steps: Step[]; prints: Map<string, Print> }) {
+  // The same list as long as the order is the same: a new one would draw every bead anew.
+  const order = steps.map((s) => s.id).join(" ");
+  const ids = useMemo(() => order.split(" ").filter(Boolean), [order]);
+  return (
+    <SortableContext items={ids} strategy={verticalListSortingStrategy}>
+      {steps.map((step) => (
+        <Bead key={step.id} step={step} print={prints.get(step.id)} />
+      ))}
+    </SortableContext>
+  );
+}
+
+const AddStep = memo(function AddStep({ zone, full }: { zone: Zone; full: boolean }) {
   const kinds = useSession((s) => s.catalogue).filter((k) => k.zones.includes(zone));
   return (
     <Menu
@@ -89,14 +111,14 @@ function AddStep({ zone, steps }: { zone: Zone; steps: Step[] }) {
       }
       items={kinds.map((info) => ({
         label: info.title,
-        disabled: !commands.mayAdd(info, steps),
+        disabled: full && info.kind === "plain-rendering",
         run: () => commands.add(info, zone),
       }))}
     />
   );
-}
+});
 
-function Bead({ step, print }: { step: Step; print: Print | undefined }) {
+const Bead = memo(function Bead({ step, print }: { step: Step; print: Print | undefined }) {
   const inHand = useLook((s) => s.step === step.id);
   const select = useLook((s) => s.select);
   const [renaming, setRenaming] = useState(false);
@@ -187,4 +209,4 @@ function Bead({ step, print }: { step: Step; print: Print | undefined }) {
       />
     </div>
   );
-}
+});

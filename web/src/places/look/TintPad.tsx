@@ -5,6 +5,7 @@ import { preview } from "../../api/preview";
 import { drawVector } from "../../instruments/draw";
 import { placeOf, polarOf, SKIN_DEGREES, VECTOR_SPAN } from "../../instruments/plane";
 import { setValue, useLook } from "../../state/look";
+import { follow } from "../../ui/drag";
 import { AXIS, curvePath, outline, useCurves, useTones } from "./reading";
 import { Ticks } from "./TonePlot";
 
@@ -61,25 +62,14 @@ export function TintPad({ step }: { step: TintStep }) {
   };
   const drag = (range: Range) => (e: React.PointerEvent<SVGCircleElement>) => {
     const box = pad.current?.getBoundingClientRect();
-    if (!box || e.button !== 0) return;
-    const handle = e.currentTarget;
-    handle.setPointerCapture(e.pointerId);
-    const gesture = `${range}-${e.timeStamp}`;
-    const move = (m: PointerEvent) => {
+    if (!box) return;
+    const move = (m: PointerEvent, gesture: string) => {
       const x = ((m.clientX - box.left) / box.width) * 2.2 - 1.1;
       const y = ((m.clientY - box.top) / box.height) * 2.2 - 1.1;
       const length = Math.max(1, Math.hypot(x, y));
       put(range, x / length, y / length, gesture);
     };
-    const end = () => {
-      handle.removeEventListener("pointermove", move);
-      handle.removeEventListener("pointerup", end);
-      handle.removeEventListener("pointercancel", end);
-      endGesture();
-    };
-    handle.addEventListener("pointermove", move);
-    handle.addEventListener("pointerup", end);
-    handle.addEventListener("pointercancel", end);
+    follow(e, range, move, endGesture);
   };
   const keys = (range: Range) => (e: React.KeyboardEvent) => {
     const d = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
@@ -167,18 +157,9 @@ export function Crossovers({ step }: { step: TintStep }) {
   };
   const drag = (id: "low" | "high") => (e: React.PointerEvent<SVGPathElement>) => {
     const area = box.current?.getBoundingClientRect();
-    if (!area || e.button !== 0) return;
-    const mark = e.currentTarget;
-    mark.setPointerCapture(e.pointerId);
-    const gesture = `${id}-${e.timeStamp}`;
-    const move = (m: PointerEvent) => put(id, from + ((m.clientX - area.left) / area.width) * (to - from), gesture);
-    const end = () => {
-      mark.removeEventListener("pointermove", move);
-      mark.removeEventListener("pointerup", end);
-      endGesture();
-    };
-    mark.addEventListener("pointermove", move);
-    mark.addEventListener("pointerup", end);
+    if (!area) return;
+    const value = (m: PointerEvent) => from + ((m.clientX - area.left) / area.width) * (to - from);
+    follow(e, id, (m, gesture) => put(id, value(m), gesture), endGesture);
   };
   const keys = (id: "low" | "high") => (e: React.KeyboardEvent) => {
     const d = { ArrowLeft: -1, ArrowRight: 1 }[e.key];

@@ -1,4 +1,5 @@
 /** What can be done to a path: one record, used by menus, keys and buttons. */
+import { current } from "immer";
 import type { KindInfo, Step, Zone } from "../../api/client";
 import { useLook } from "../../state/look";
 import { useSession } from "../../state/session";
@@ -13,11 +14,6 @@ function freshId(): string {
 function neutral(info: KindInfo): Record<string, unknown> {
   const entries = info.fields.map((f) => [f.id, f.type === "curve" ? [] : f.default]);
   return Object.fromEntries(entries) as Record<string, unknown>;
-}
-
-/** Whether another step of this kind may stand in the path. */
-export function mayAdd(info: KindInfo, steps: Step[]): boolean {
-  return info.kind !== "plain-rendering" || !steps.some((s) => s.kind === "plain-rendering");
 }
 
 /** Adds a step after the step in hand where that stands in the same zone, else at the zone's end. */
@@ -51,7 +47,7 @@ export function duplicate(id: string): void {
   const fresh = freshId();
   withStep(id, "Duplicate step", (all, i) => {
     const source = all[i];
-    if (source) all.splice(i + 1, 0, { ...structuredClone(source), id: fresh, name: `${source.name} copy` });
+    if (source) all.splice(i + 1, 0, { ...structuredClone(current(source)), id: fresh, name: `${source.name} copy` });
   });
   useLook.getState().select(fresh);
 }

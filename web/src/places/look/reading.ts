@@ -19,7 +19,9 @@ export function useTones(): number[] {
         // The end bins hold all that lies beyond and would flatten the rest.
         const inner = frame.tones.subarray(1, -1);
         const most = Math.max(1, ...inner);
-        setTones(Array.from(frame.tones, (n, i) => (i === 0 || i === 127 ? 0 : Math.sqrt(n / most))));
+        const heights = Array.from(frame.tones, (n, i) => (i === 0 || i === 127 ? 0 : Math.sqrt(n / most)));
+        // What a step is given does not change while the step itself is dragged.
+        setTones((old) => (old.length === heights.length && old.every((h, i) => h === heights[i]) ? old : heights));
       }),
     [],
   );
