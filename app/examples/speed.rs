@@ -14,7 +14,9 @@ use std::time::Instant;
 
 type Outcome<T = ()> = Result<T, Box<dyn std::error::Error>>;
 
-const ROUNDS: usize = 15;
+const ROUNDS: usize = 11;
+/// Turns of a comparison with another program; the one with the median ratio counts.
+const TURNS: usize = 7;
 
 /// Median seconds of a job, after a warm-up.
 fn median(job: impl FnMut()) -> f64 {
@@ -80,6 +82,30 @@ fn row(what: &str, value: f64, unit: &str, bar: &str) {
     println!("{what:<58} {value:>10.2}  {unit:<10} {bar}");
 }
 
+/// A table and the picture as files for the other program.
+struct Theirs(tempfile::TempDir);
+
+impl Theirs {
+    fn new(bench: &Bench, table: &Table) -> Outcome<Self> {
+        let dir = tempfile::tempdir()?;
+        std::fs::write(dir.path().join("t.cube"), lantern_formats::cube::write(table, &[]))?;
+        let bytes: Vec<u8> = bench.picture.pixels.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
+        std::fs::write(dir.path().join("in.raw"), bytes)?;
+        Ok(Self(dir))
+    }
+
+    /// Nanoseconds a pixel, the median of as many rounds as ours.
+    fn time(&self, bench: &Bench) -> Outcome<f64> {
+        let done = Command::new(&bench.python)
+            .args([&bench.script, "time"])
+            .args([self.0.path().join("t.cube"), self.0.path().join("in.raw")])
+            .arg(ROUNDS.to_string())
+            .env("OMP_NUM_THREADS", "1")
+            .output()?;
+        Ok(String::from_utf8(done.stdout)?.trim().parse()?)
+    }
+}
+
 impl Bench {
     fn bake(&self, size: usize) -> Outcome<Table> {
         let plan = Bake::quick(&self.from, size);
@@ -94,11 +120,17 @@ impl Bench {
             let prepare = || work.borrow_mut().copy_from_slice(&self.picture.pixels);
             median_after(prepare, || job(black_box(&mut work.borrow_mut()))) / count * 1e9
         };
-        let one = time(&mut |p| table.apply(p));
+        let theirs = Theirs::new(self, &table)?;
+        // In turns, so that a busy moment of the machine touches both.
+        let mut turns = Vec::new();
+        for _ in 0..TURNS {
+            turns.push((time(&mut |p| table.apply(p)), theirs.time(self)?));
+        }
+        turns.sort_by(|a, b| (a.1 / a.0).total_cmp(&(b.1 / b.0)));
+        let (one, theirs) = turns[TURNS / 2];
         let scalar = time(&mut |p| table.apply_using(p, Using::Scalar));
         let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build()?;
         let two = time(&mut |p| pool.install(|| table.apply_parallel(p)));
-        let theirs = self.theirs(&table)?;
         row(&format!("table {size}, one thread"), one, "ns/px", "");
         row(&format!("table {size}, OpenColorIO, one thread"), theirs, "ns/px", "");
         row(
@@ -110,22 +142,6 @@ impl Bench {
         row(&format!("table {size}, two threads over one"), one / two, "x", "at least 1.6");
         row(&format!("table {size}, vector over scalar"), scalar / one, "x", "");
         Ok(())
-    }
-
-    fn theirs(&self, table: &Table) -> Outcome<f64> {
-        let dir = tempfile::tempdir()?;
-        let (cube, raw) = (dir.path().join("t.cube"), dir.path().join("in.raw"));
-        std::fs::write(&cube, lantern_formats::cube::write(table, &[]))?;
-        let bytes: Vec<u8> = self.picture.pixels.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
-        std::fs::write(&raw, bytes)?;
-        let done = Command::new(&self.python)
-            .arg(&self.script)
-            .arg("time")
-            .args([&cube, &raw])
-            .arg(ROUNDS.to_string())
-            .env("OMP_NUM_THREADS", "1")
-            .output()?;
-        Ok(String::from_utf8(done.stdout)?.trim().parse()?)
     }
 
     fn fills(&self) -> Outcome {

@@ -47,7 +47,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let profile: CameraProfile = serde_json::from_str(include_str!("../data/harrier.camera.json"))?;
     for (name, build) in SETS {
         if a.sets.is_empty() || a.sets.iter().any(|s| s == name) {
-            let picture = smooth::without_fireflies(&linear(build, name, &a)?);
+            let picture = smooth::without_noise(&linear(build, name, &a)?);
             let bytes =
                 lantern_formats::png::write(&encode(&profile, picture)?, lantern_formats::Depth::Sixteen)?;
             std::fs::write(a.out.join(format!("{name}.png")), bytes)?;

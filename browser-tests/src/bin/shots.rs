@@ -4,7 +4,8 @@ use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
 
 /// File name, query, the step to take in hand.
-const VIEWS: [(&str, &str, &str); 6] = [
+const VIEWS: [(&str, &str, &str); 7] = [
+    ("look-balance", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "balance"),
     ("look-tone-tint", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone-tint"),
     ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
@@ -26,7 +27,7 @@ async fn main() -> Outcome {
         } else {
             set.open(query).await?;
             set.click(&format!("[data-step={step}] button[aria-current]")).await?;
-            set.until("return window.lantern.settled() > 1").await?;
+            set.until("return window.lantern.settled() > 0").await?;
             set.until("return document.querySelectorAll('canvas[data-drawn]').length === 3").await?;
         }
         set.shoot(&Path::new(&folder).join(format!("{name}.png"))).await?;

@@ -65,6 +65,8 @@ class Listeners<T> {
 
 class Preview {
   readonly frames = new Listeners<Frame>();
+  /** Frames that have scope counts, while dragging in a task after the picture's own. */
+  readonly counted = new Listeners<Frame>();
   readonly thumbnails = new Listeners<Thumbnail>();
   readonly readings = new Listeners<Reading>();
   readonly problems = new Listeners<string>();
@@ -223,7 +225,10 @@ class Preview {
     const rest = header.getUint8(1) === 1;
     // An exact picture of a path that has changed since would flash the old state.
     if (seq >= (this.inFlight?.seq ?? 0)) {
-      this.frames.say({ seq, rest, width, height, pixels, columns, wave, vector, tones });
+      const frame = { seq, rest, width, height, pixels, columns, wave, vector, tones };
+      this.frames.say(frame);
+      if (wave && rest) this.counted.say(frame);
+      else if (wave) window.setTimeout(() => this.counted.say(frame));
       this.shown = seq;
       this.atRest = rest;
       if (this.inFlight && !rest) {

@@ -19,7 +19,7 @@ function Waveform() {
   const [parade, setParade] = useState(false);
   useEffect(
     () =>
-      preview.frames.add((frame) => {
+      preview.counted.add((frame) => {
         if (canvas.current && frame.wave) drawWave(canvas.current, frame.wave, frame.columns, parade);
       }),
     [parade],
@@ -55,7 +55,7 @@ function Vectorscope() {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(
     () =>
-      preview.frames.add((frame) => {
+      preview.counted.add((frame) => {
         if (canvas.current && frame.vector) drawVector(canvas.current, frame.vector, VECTOR_SPAN);
       }),
     [],

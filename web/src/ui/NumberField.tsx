@@ -1,5 +1,5 @@
 /** A value that can be typed, dragged, scrolled, stepped with keys, and reset by double click. */
-import { useEffect, useRef, useState } from "react";
+import { memo, useEffect, useRef, useState } from "react";
 import type { Field, Zone } from "../api/client";
 import { follow } from "./drag";
 import { parse, show } from "./units";
@@ -27,7 +27,13 @@ function fromTrack(field: Field & NumberKind, t: number): number {
   return 1 / (1 / field.min + t * (1 / field.max - 1 / field.min));
 }
 
-export function NumberField({ field, value, zone, onChange, onEnd, label }: Props) {
+/**
+ * Drawn anew only for another value: its callbacks are new in every render but do the same, as long as the field is
+ * keyed by the step that it belongs to.
+ */
+export const NumberField = memo(Drawn, (a, b) => a.value === b.value && a.field === b.field && a.zone === b.zone && a.label === b.label);
+
+function Drawn({ field, value, zone, onChange, onEnd, label }: Props) {
   const track = useRef<HTMLDivElement>(null);
   const [typed, setTyped] = useState<string | null>(null);
   const clamp = (v: number) => Math.min(field.max, Math.max(field.min, v));

@@ -9,7 +9,7 @@ export function Row() {
   const set = useSession((s) => s.set);
   const shots = shotsOf(production);
   return (
-    <section aria-label="Shots" className="flex h-[112px] shrink-0 gap-2 overflow-x-auto border-t border-pit bg-room px-3 pt-2">
+    <section aria-label="Shots" className="flex h-[116px] shrink-0 gap-2 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
       {shots.map((shot, i) => (
         <button
           key={shot.id}

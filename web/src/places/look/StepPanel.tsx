@@ -44,6 +44,7 @@ export function StepPanel() {
         <span className="flex-1" />
         <div className="-mt-1 w-32">
           <NumberField
+            key={step.id}
             field={STRENGTH}
             value={step.strength}
             zone={step.zone}
@@ -69,7 +70,7 @@ function Numbers({ step, fields, labels }: { step: Step; fields: Field[]; labels
     const value = values[field.id];
     return field.type === "number" && typeof value === "number" ? (
       <NumberField
-        key={field.id}
+        key={`${step.id} ${field.id}`}
         field={field}
         value={value}
         zone={step.zone}

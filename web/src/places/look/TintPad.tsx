@@ -45,7 +45,7 @@ export function TintPad({ step }: { step: TintStep }) {
   const rim = RIM[step.zone];
   useEffect(
     () =>
-      preview.frames.add((frame) => {
+      preview.counted.add((frame) => {
         // The pad shows the inner part of the scope, where pictures live.
         if (canvas.current && frame.vector) drawVector(canvas.current, frame.vector, VECTOR_SPAN);
       }),
