@@ -1,6 +1,6 @@
 //! Files on the command line: read with their name in every error, written whole or not at all.
 
-use lantern_core::colour::{CameraProfile, Encoding};
+use lantern_core::colour::{CameraProfile, Encoding, transfer::Transfer};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
 use lantern_core::table::Table;
@@ -78,6 +78,17 @@ pub fn profile(path: &Path) -> Outcome<CameraProfile> {
         .map_err(|e| Failure(format!("{}: this is not a camera profile: {e}", path.display())))
 }
 
+/// The word that a DPX has for an encoding's transfer (ST 268-1, table 4).
+fn dpx_transfer(encoding: &Encoding) -> u8 {
+    match encoding.transfer {
+        Transfer::Cineon => 1,
+        Transfer::Linear => 2,
+        Transfer::Log(_) | Transfer::AcesCc | Transfer::AcesCct => 3,
+        _ if encoding.id == "rec709" => 6,
+        _ => 0,
+    }
+}
+
 /// Writes a file whole or not at all.
 pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -95,14 +106,21 @@ pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     done.map_err(about(path))
 }
 
-/// A picture in the format that the file's name ends with: PNG and TIFF in 16 bit, OpenEXR in f32.
-pub fn encode(path: &Path, picture: &Picture) -> Outcome<Vec<u8>> {
+/// A picture of an encoding in the format that the file's name ends with: PNG and TIFF in 16 bit, DPX in 10 bit,
+/// OpenEXR in f32 with the encoding's chromaticities.
+pub fn encode(path: &Path, picture: &Picture, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
     let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
     let made = match ending.as_str() {
         "png" => lantern_formats::png::write(picture, Depth::Sixteen),
         "tif" | "tiff" => lantern_formats::tiff::write(picture, Depth::Sixteen),
-        "exr" => lantern_formats::exr::write(picture),
-        _ => return Err(Failure(format!("{}: pictures are written as .png, .tif or .exr", path.display()))),
+        "exr" => lantern_formats::exr::write(picture, encoding.map(|e| &e.primaries)),
+        "dpx" => Ok(lantern_formats::dpx::write(picture, encoding.map_or(0, dpx_transfer))),
+        _ => {
+            return Err(Failure(format!(
+                "{}: pictures are written as .png, .tif, .dpx or .exr",
+                path.display()
+            )));
+        }
     };
     made.map_err(about(path))
 }

@@ -11,7 +11,8 @@ mod tree;
 mod vector;
 
 use clap::Parser;
-use lantern_core::{colour::CameraProfile, lane, picture::Picture};
+use lantern_core::colour::{CameraProfile, primaries::AP1};
+use lantern_core::{lane, picture::Picture};
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -63,7 +64,7 @@ fn linear(build: Build, name: &str, a: &Arguments) -> Result<Picture, Box<dyn st
         return Ok(lantern_formats::exr::read(&std::fs::read(path)?)?);
     }
     let picture = render(&light::Set::new(build()), name, a)?;
-    std::fs::write(path, lantern_formats::exr::write(&picture)?)?;
+    std::fs::write(path, lantern_formats::exr::write(&picture, Some(&AP1))?)?;
     Ok(picture)
 }
 
@@ -82,7 +83,7 @@ fn render(set: &light::Set, name: &str, a: &Arguments) -> Result<Picture, Box<dy
 /// Linear AP1 to the camera's log, as code values 0..1.
 fn encode(profile: &CameraProfile, mut picture: Picture) -> Result<Picture, Box<dyn std::error::Error>> {
     let encoding = profile.encoding()?;
-    let matrix = encoding.matrix_from(&lantern_core::colour::primaries::AP1).to_f32();
+    let matrix = encoding.matrix_from(&AP1).to_f32();
     for block in picture.pixels.chunks_mut(lane::N) {
         let mut planes = [[0.0; lane::N]; 3];
         lane::load(block, &mut planes);

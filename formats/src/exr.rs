@@ -2,7 +2,11 @@
 //! with R, G and B, half or float, any compression that the reader knows.
 
 use crate::FormatError;
-use exr::{meta::MetaData, prelude::*};
+use exr::{
+    meta::{MetaData, attribute::Chromaticities},
+    prelude::*,
+};
+use lantern_core::colour::Primaries;
 use lantern_core::picture::{Picture, check_size};
 use std::io::Cursor;
 
@@ -44,8 +48,8 @@ pub fn read(bytes: &[u8]) -> std::result::Result<Picture, FormatError> {
     Ok(Picture::new(size.width(), size.height(), image.layer_data.channel_data.pixels.pixels)?)
 }
 
-/// Writes an OpenEXR picture in f32 with ZIP compression.
-pub fn write(picture: &Picture) -> std::result::Result<Vec<u8>, FormatError> {
+/// Writes an OpenEXR picture in f32 with ZIP compression. `primaries` go into its chromaticities attribute.
+pub fn write(picture: &Picture, primaries: Option<&Primaries>) -> std::result::Result<Vec<u8>, FormatError> {
     let channels = SpecificChannels::rgba(|at: Vec2<usize>| {
         let p = picture.pixels[at.y() * picture.width() + at.x()];
         (p[0], p[1], p[2], p[3])
@@ -54,7 +58,15 @@ pub fn write(picture: &Picture) -> std::result::Result<Vec<u8>, FormatError> {
     let layer =
         Layer::new((picture.width(), picture.height()), LayerAttributes::named("rgba"), encoding, channels);
     let mut out = Cursor::new(Vec::new());
-    Image::from_layer(layer).write().to_buffered(&mut out).map_err(|e| FormatError::broken(NAME, e))?;
+    let mut image = Image::from_layer(layer);
+    let xy = |[x, y]: [f64; 2]| Vec2(x as f32, y as f32);
+    image.attributes.chromaticities = primaries.map(|p| Chromaticities {
+        red: xy(p.red),
+        green: xy(p.green),
+        blue: xy(p.blue),
+        white: xy(p.white),
+    });
+    image.write().to_buffered(&mut out).map_err(|e| FormatError::broken(NAME, e))?;
     Ok(out.into_inner())
 }
 
@@ -66,7 +78,7 @@ mod tests {
     fn floats_come_back_to_the_bit_and_truncation_is_an_error() {
         let pixels = (0..300).map(|i| [i as f32 * 0.37 - 5.0, 1e-7 * i as f32, 65504.0, 0.5]).collect();
         let picture = Picture::new(20, 15, pixels).unwrap();
-        let bytes = write(&picture).unwrap();
+        let bytes = write(&picture, None).unwrap();
         assert_eq!(read(&bytes).unwrap(), picture);
         for cut in [4, 40, bytes.len() / 2, bytes.len() - 4] {
             assert!(read(&bytes[..cut]).is_err(), "cut at {cut}");

@@ -3,10 +3,13 @@
 //! Everything here reads hostile bytes: sizes are checked before anything is allocated for them, no input
 //! panics, and every error says what was expected and what was found.
 //!
-//! PNG and TIFF hold code values 0..1; OpenEXR holds the values of its encoding as they are.
+//! PNG, TIFF, JPEG and DPX hold code values 0..1; OpenEXR holds the values of its encoding as they are.
 
 pub mod cube;
+pub mod dpx;
 pub mod exr;
+pub mod facts;
+pub mod jpeg;
 pub mod picture;
 pub mod png;
 pub mod tiff;
@@ -27,7 +30,7 @@ pub enum Depth {
 #[derive(Debug, Error)]
 pub enum FormatError {
     /// Not a format that is read here.
-    #[error("this is no picture that can be read: PNG, TIFF and OpenEXR are")]
+    #[error("this is no picture that can be read: OpenEXR, DPX, TIFF, PNG and JPEG are")]
     UnknownPicture,
     /// The bytes break off or contradict themselves.
     #[error("{format}: {why}")]

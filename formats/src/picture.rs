@@ -9,6 +9,8 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
         [0x89, b'P', b'N', b'G', ..] => crate::png::read(bytes),
         [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => crate::tiff::read(bytes),
         [0x76, 0x2f, 0x31, 0x01, ..] => crate::exr::read(bytes),
+        [0xff, 0xd8, 0xff, ..] => crate::jpeg::read(bytes),
+        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => crate::dpx::read(bytes),
         _ => Err(FormatError::UnknownPicture),
     }
 }

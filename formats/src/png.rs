@@ -49,6 +49,14 @@ pub fn write(picture: &Picture, depth: Depth) -> Result<Vec<u8>, FormatError> {
     Ok(out)
 }
 
+/// CRC-32 of the PNG specification, annex D, for chunks that tests put together.
+#[cfg(test)]
+pub(crate) fn crc(bytes: &[u8]) -> u32 {
+    !bytes.iter().fold(!0_u32, |c, b| {
+        (0..8).fold(c ^ u32::from(*b), |c, _| if c & 1 == 1 { 0xedb8_8320 ^ (c >> 1) } else { c >> 1 })
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -85,12 +93,5 @@ mod tests {
         for cut in [0, 8, 20, 33, 60, bytes.len() - 20] {
             assert!(read(&bytes[..cut]).is_err(), "cut at {cut}");
         }
-    }
-
-    /// CRC-32 of the PNG specification, annex D.
-    fn crc(bytes: &[u8]) -> u32 {
-        !bytes.iter().fold(!0_u32, |c, b| {
-            (0..8).fold(c ^ u32::from(*b), |c, _| if c & 1 == 1 { 0xedb8_8320 ^ (c >> 1) } else { c >> 1 })
-        })
     }
 }

@@ -44,12 +44,22 @@ fn look_at(path: &Path) -> Outcome<Value> {
         "cube" => Ok(of_table(&files::table(path)?)),
         "json" => of_json(path),
         _ => {
+            let facts = lantern_formats::facts::read(&files::bytes(path)?);
+            let facts = facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
             let p = files::picture(path)?;
             let low = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::INFINITY, f32::min);
             let high = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::NEG_INFINITY, f32::max);
-            Ok(
-                json!({ "is": "a picture", "width": p.width(), "height": p.height(), "lowest": low, "highest": high }),
-            )
+            Ok(json!({
+                "is": "a picture",
+                "format": facts.format,
+                "depth": facts.depth,
+                "width": p.width(),
+                "height": p.height(),
+                "lowest": low,
+                "highest": high,
+                "encoding, by its tags": facts.guess.encoding,
+                "because": facts.guess.reason,
+            }))
         }
     }
 }

@@ -3,6 +3,7 @@
 use super::encoding;
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
+use lantern_core::colour::Encoding;
 use lantern_core::look::{Path as LookPath, Program};
 use lantern_core::table::{self, Probe, fidelity};
 use lantern_formats::cube;
@@ -114,7 +115,7 @@ impl Render {
         };
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
         let program = Program::compile(&path, &from, &to).map_err(|e| Failure(e.to_string()))?;
-        each(&self.pictures, &self.out, |pixels| program.run_parallel(pixels))
+        each(&self.pictures, &self.out, Some(&to), |pixels| program.run_parallel(pixels))
     }
 }
 
@@ -134,12 +135,18 @@ pub struct Apply {
 impl Apply {
     pub fn run(&self) -> Outcome<()> {
         let table = files::table(&self.table)?;
-        each(&self.pictures, &self.out, |pixels| table.apply_parallel(pixels))
+        each(&self.pictures, &self.out, None, |pixels| table.apply_parallel(pixels))
     }
 }
 
 /// Reads each picture, works on its pixels, writes it: to `out`, or under its own name into the folder `out`.
-fn each(pictures: &[PathBuf], out: &Path, work: impl Fn(&mut [[f32; 4]])) -> Outcome<()> {
+/// `to` is the encoding of the results, where it is known.
+fn each(
+    pictures: &[PathBuf],
+    out: &Path,
+    to: Option<&Encoding>,
+    work: impl Fn(&mut [[f32; 4]]),
+) -> Outcome<()> {
     let folder = pictures.len() > 1 || out.is_dir();
     if folder && !out.is_dir() {
         return Err(Failure(format!("{}: for several pictures this has to be a folder", out.display())));
@@ -148,7 +155,7 @@ fn each(pictures: &[PathBuf], out: &Path, work: impl Fn(&mut [[f32; 4]])) -> Out
         let mut picture = files::picture(path)?;
         work(&mut picture.pixels);
         let target = if folder { out.join(path.file_name().unwrap_or_default()) } else { out.into() };
-        files::write(&target, &files::encode(&target, &picture)?)?;
+        files::write(&target, &files::encode(&target, &picture, to)?)?;
     }
     Ok(())
 }

@@ -1,0 +1,298 @@
+//! DPX (SMPTE ST 268-1): one element of luma, RGB, RGBA or ABGR at 8, 10, 12 or 16 bit, both byte orders, packed
+//! or filled, not run-length encoded.
+//!
+//! Samples come out as code values 0..1 over the element's whole range; what they mean is for the encoding to say,
+//! for which [`Header::transfer`] holds the file's own word.
+
+use crate::{FormatError, quantise};
+use lantern_core::picture::{Picture, check_size};
+
+const NAME: &str = "DPX";
+/// Where the generic image header begins, and the shortest file that has it whole.
+const IMAGE: usize = 768;
+const LEAST: usize = 1024;
+/// The header's length as written here: generic, industry and no user data.
+const WRITTEN: usize = 2048;
+
+/// What the header says of the picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Header {
+    /// Whether words are big-endian.
+    pub big: bool,
+    /// Pixels in a line.
+    pub width: usize,
+    /// Lines.
+    pub height: usize,
+    /// Bits of a sample.
+    pub bits: u8,
+    /// Transfer characteristic, ST 268-1 table 4: 1 printing density, 2 linear, 3 logarithmic, 6 BT.709.
+    pub transfer: u8,
+    /// Colorimetric specification, same table.
+    pub colorimetric: u8,
+    descriptor: u8,
+    packing: u16,
+    orientation: u16,
+    offset: usize,
+    line_padding: usize,
+}
+
+fn u16_at(bytes: &[u8], at: usize, big: bool) -> u16 {
+    let b = [bytes[at], bytes[at + 1]];
+    if big { u16::from_be_bytes(b) } else { u16::from_le_bytes(b) }
+}
+
+fn u32_at(bytes: &[u8], at: usize, big: bool) -> u32 {
+    let b = [bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]];
+    if big { u32::from_be_bytes(b) } else { u32::from_le_bytes(b) }
+}
+
+fn unsupported<T>(what: String, instead: &'static str) -> Result<T, FormatError> {
+    Err(FormatError::Unsupported { format: NAME, what, instead })
+}
+
+/// Reads the header and checks that its picture is one that is read here.
+pub fn header(bytes: &[u8]) -> Result<Header, FormatError> {
+    let big = match bytes.get(..4) {
+        Some(b"SDPX") => true,
+        Some(b"XPDS") => false,
+        _ => return Err(FormatError::broken(NAME, "it does not begin with SDPX or XPDS")),
+    };
+    if bytes.len() < LEAST {
+        return Err(FormatError::broken(NAME, "it ends inside its header"));
+    }
+    let element = IMAGE + 12;
+    // A field that was never filled in is all ones.
+    let filled = |v: u32| if v == u32::MAX { 0 } else { v as usize };
+    let own = filled(u32_at(bytes, element + 28, big));
+    let h = Header {
+        big,
+        width: u32_at(bytes, IMAGE + 4, big) as usize,
+        height: u32_at(bytes, IMAGE + 8, big) as usize,
+        bits: bytes[element + 23],
+        transfer: bytes[element + 21],
+        colorimetric: bytes[element + 22],
+        descriptor: bytes[element + 20],
+        packing: u16_at(bytes, element + 24, big),
+        orientation: u16_at(bytes, IMAGE, big),
+        offset: if own > 0 { own } else { u32_at(bytes, 4, big) as usize },
+        line_padding: filled(u32_at(bytes, element + 32, big)),
+    };
+    check_size(h.width, h.height)?;
+    let elements = u16_at(bytes, IMAGE + 2, big);
+    if elements != 1 {
+        return unsupported(format!("a picture in {elements} elements"), "one element with R, G and B");
+    }
+    if u16_at(bytes, element + 26, big) == 1 {
+        return unsupported("run-length encoding".into(), "an uncompressed DPX");
+    }
+    if h.channels().is_none() {
+        return unsupported(format!("element descriptor {}", h.descriptor), "RGB or RGBA");
+    }
+    if !matches!((h.bits, h.packing), (8 | 16, _) | (10 | 12, 0..=2)) {
+        return unsupported(format!("{} bit with packing {}", h.bits, h.packing), "8, 10, 12 or 16 bit");
+    }
+    if h.orientation > 3 {
+        return unsupported(format!("orientation {}", h.orientation), "rows from left to right");
+    }
+    if h.offset < LEAST || h.line_padding > 1 << 16 {
+        return Err(FormatError::broken(NAME, "its header points into itself"));
+    }
+    Ok(h)
+}
+
+impl Header {
+    /// Samples of a pixel (ST 268-1, table 1).
+    fn channels(&self) -> Option<usize> {
+        match self.descriptor {
+            6 => Some(1),
+            50 => Some(3),
+            51 | 52 => Some(4),
+            _ => None,
+        }
+    }
+
+    /// Bytes of a line: whole 32-bit words for everything that is packed into words.
+    fn line(&self, samples: usize) -> usize {
+        let words = |bits: usize| bits.div_ceil(32) * 4;
+        let plain = match (self.bits, self.packing) {
+            (10, 1 | 2) => samples.div_ceil(3) * 4,
+            (12, 1 | 2) => words(samples * 16),
+            (bits, _) => words(samples * usize::from(bits)),
+        };
+        plain + self.line_padding
+    }
+
+    /// A sample of a line, as an integer of [`Header::bits`] bits.
+    fn sample(&self, line: &[u8], i: usize) -> u32 {
+        match (self.bits, self.packing) {
+            (8, _) => u32::from(line[i]),
+            (16, _) => u32::from(u16_at(line, 2 * i, self.big)),
+            // Three samples fill a word from its high end, padding below (A) or above (B) them.
+            (10, filled @ (1 | 2)) => {
+                let low = if filled == 1 { 2 } else { 0 };
+                u32_at(line, i / 3 * 4, self.big) >> (low + 10 * (2 - i % 3)) & 0x3ff
+            }
+            (12, filled @ (1 | 2)) => {
+                let word = u32::from(u16_at(line, 2 * i, self.big));
+                if filled == 1 { word >> 4 } else { word & 0xfff }
+            }
+            // Packed: samples fill words from the low end and run on into the next.
+            (bits, _) => {
+                let bits = usize::from(bits);
+                let (word, shift) = (i * bits / 32, i * bits % 32);
+                let low = u64::from(u32_at(line, word * 4, self.big));
+                let next = line.get(word * 4 + 4..word * 4 + 8).map_or(0, |b| u32_at(b, 0, self.big));
+                ((low | u64::from(next) << 32) >> shift) as u32 & ((1 << bits) - 1)
+            }
+        }
+    }
+}
+
+/// Reads a DPX as code values 0..1.
+pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
+    let h = header(bytes)?;
+    let channels = h.channels().unwrap_or(3);
+    let line = h.line(h.width * channels);
+    // The last line may come without its padding.
+    let needed = h.offset + line * h.height - h.line_padding;
+    if bytes.len() < needed {
+        let why = format!("it ends after {} bytes; its header promises {needed}", bytes.len());
+        return Err(FormatError::broken(NAME, why));
+    }
+    let most = ((1_u32 << h.bits) - 1) as f32;
+    let (right_to_left, bottom_up) = (h.orientation & 1 == 1, h.orientation & 2 == 2);
+    let mut pixels = Vec::with_capacity(h.width * h.height);
+    for y in 0..h.height {
+        let y = if bottom_up { h.height - 1 - y } else { y };
+        let from = h.offset + line * y;
+        let row = &bytes[from..bytes.len().min(from + line)];
+        for x in 0..h.width {
+            let x = if right_to_left { h.width - 1 - x } else { x };
+            let at = |c: usize| h.sample(row, x * channels + c) as f32 / most;
+            pixels.push(match h.descriptor {
+                6 => [at(0), at(0), at(0), 1.0],
+                50 => [at(0), at(1), at(2), 1.0],
+                51 => [at(0), at(1), at(2), at(3)],
+                _ => [at(3), at(2), at(1), at(0)],
+            });
+        }
+    }
+    Ok(Picture::new(h.width, h.height, pixels)?)
+}
+
+/// Writes code values 0..1 as a big-endian 10-bit RGB DPX, filled by method A; values beyond are held at the ends.
+/// `transfer` is the characteristic of ST 268-1 table 4 that the header names.
+pub fn write(picture: &Picture, transfer: u8) -> Vec<u8> {
+    let (w, h) = (picture.width(), picture.height());
+    let mut out = vec![0xff; WRITTEN];
+    let mut put = |at: usize, bytes: &[u8]| out[at..at + bytes.len()].copy_from_slice(bytes);
+    put(0, b"SDPX");
+    put(4, &(WRITTEN as u32).to_be_bytes());
+    put(8, b"V2.0\0\0\0\0");
+    put(16, &((WRITTEN + 4 * w * h) as u32).to_be_bytes());
+    put(24, &1664_u32.to_be_bytes());
+    put(28, &384_u32.to_be_bytes());
+    put(32, &0_u32.to_be_bytes());
+    // File name, date, creator, project and rights are texts: empty ones.
+    put(36, &[0; 624]);
+    put(IMAGE, &[0, 0, 0, 1]);
+    put(IMAGE + 4, &(w as u32).to_be_bytes());
+    put(IMAGE + 8, &(h as u32).to_be_bytes());
+    let element = IMAGE + 12;
+    put(element, &0_u32.to_be_bytes());
+    put(element + 20, &[50, transfer, transfer, 10, 0, 1, 0, 0]);
+    put(element + 28, &(WRITTEN as u32).to_be_bytes());
+    put(element + 32, &[0; 8]);
+    for p in &picture.pixels {
+        let [r, g, b] = [p[0], p[1], p[2]].map(|v| quantise(v, 1023.0) as u32);
+        out.extend_from_slice(&(r << 22 | g << 12 | b << 2).to_be_bytes());
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn ramp() -> Picture {
+        let pixels = (0..15).map(|i| [i as f32 / 14.0, 0.25, 1.0 - i as f32 / 14.0, 1.0]).collect();
+        Picture::new(5, 3, pixels).unwrap()
+    }
+
+    #[test]
+    fn ten_bit_samples_come_back_to_the_code() {
+        let bytes = write(&ramp(), 3);
+        let h = header(&bytes).unwrap();
+        assert_eq!((h.width, h.height, h.bits, h.transfer, h.big), (5, 3, 10, 3, true));
+        let back = read(&bytes).unwrap();
+        for (a, b) in back.pixels.iter().flatten().zip(ramp().pixels.iter().flatten()) {
+            assert_eq!((a * 1023.0).round(), quantise(*b, 1023.0));
+        }
+    }
+
+    /// A header written here, turned to another layout, with the words that ST 268-1 lays out for it.
+    fn with(bits: u8, packing: u8, words: &[u32]) -> Vec<u8> {
+        let mut bytes = write(&Picture::new(1, 1, vec![[0.0; 4]]).unwrap(), 0);
+        bytes[IMAGE + 12 + 23] = bits;
+        bytes[IMAGE + 12 + 25] = packing;
+        bytes.truncate(WRITTEN);
+        bytes.extend(words.iter().flat_map(|w| w.to_be_bytes()));
+        bytes
+    }
+
+    #[test]
+    fn every_packing_finds_the_same_three_samples() {
+        // By ST 268-1, clause on packing, worked out by hand for R, G, B = 0x3ff, 0x201, 0x002 (10 bit) and
+        // 0xfff, 0x801, 0x002 (12 bit).
+        let ten = [1.0, 513.0 / 1023.0, 2.0 / 1023.0, 1.0].map(|v: f32| v);
+        let twelve = [1.0, 2049.0 / 4095.0, 2.0 / 4095.0, 1.0].map(|v: f32| v);
+        let cases = [
+            (10, 1, vec![0x3ff << 22 | 0x201 << 12 | 2 << 2], ten),
+            (10, 2, vec![0x3ff << 20 | 0x201 << 10 | 2], ten),
+            (10, 0, vec![0x3ff | 0x201 << 10 | 2 << 20], ten),
+            (12, 1, vec![0xfff0_8010, 0x0020_0000], twelve),
+            (12, 2, vec![0x0fff_0801, 0x0002_0000], twelve),
+            (12, 0, vec![0xfff | 0x801 << 12 | 2 << 24, 0], twelve),
+        ];
+        for (bits, packing, words, want) in cases {
+            let got = read(&with(bits, packing, &words)).unwrap();
+            assert_eq!(got.pixels, [want], "{bits} bit, packing {packing}");
+        }
+    }
+
+    #[test]
+    fn lines_that_run_from_the_bottom_or_the_right_are_turned() {
+        let mut bytes = write(&ramp(), 0);
+        bytes[IMAGE + 1] = 3;
+        let turned = read(&bytes).unwrap();
+        let mut want = read(&write(&ramp(), 0)).unwrap();
+        want.pixels.reverse();
+        assert_eq!(turned, want);
+    }
+
+    #[test]
+    fn what_is_not_read_is_said_and_what_breaks_off_is_an_error() {
+        let bytes = write(&ramp(), 0);
+        for cut in [0, 3, 700, 1100, bytes.len() - 1] {
+            assert!(read(&bytes[..cut]).is_err(), "cut at {cut}");
+        }
+        let mut run_length = bytes.clone();
+        run_length[IMAGE + 12 + 27] = 1;
+        assert!(read(&run_length).unwrap_err().to_string().contains("run-length"));
+        let mut huge = bytes;
+        huge[IMAGE + 4..IMAGE + 12].copy_from_slice(&[0, 1, 0x86, 0xa0, 0, 1, 0x86, 0xa0]);
+        assert!(read(&huge).unwrap_err().to_string().contains("too large"));
+    }
+
+    proptest! {
+        #[test]
+        fn no_header_panics(edits in proptest::collection::vec((0..1100_usize, any::<u8>()), 1..12)) {
+            let mut bytes = write(&ramp(), 0);
+            for (at, v) in edits {
+                bytes[at] = v;
+            }
+            let _ = read(&bytes);
+        }
+    }
+}

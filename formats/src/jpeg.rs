@@ -1,0 +1,58 @@
+//! JPEG (ITU-T T.81), 8 bit, grey or YCbCr: read only. A production's reference stills come as such files.
+
+use crate::{FormatError, picture::from_samples};
+use lantern_core::picture::{MAX_SIDE, Picture, check_size};
+use zune_jpeg::{
+    JpegDecoder,
+    zune_core::{bytestream::ZCursor, colorspace::ColorSpace, options::DecoderOptions},
+};
+
+const NAME: &str = "JPEG";
+
+/// A decoder with its header read and its size checked.
+fn open(bytes: &[u8]) -> Result<JpegDecoder<ZCursor<&[u8]>>, FormatError> {
+    let options = DecoderOptions::default()
+        .set_max_width(MAX_SIDE)
+        .set_max_height(MAX_SIDE)
+        .set_strict_mode(true)
+        .jpeg_set_out_colorspace(ColorSpace::RGB);
+    let mut decoder = JpegDecoder::new_with_options(ZCursor::new(bytes), options);
+    decoder.decode_headers().map_err(|e| FormatError::broken(NAME, format!("{e:?}")))?;
+    let (width, height) = decoder.dimensions().ok_or_else(|| FormatError::broken(NAME, "it has no size"))?;
+    check_size(width, height)?;
+    Ok(decoder)
+}
+
+/// Reads a JPEG as code values 0..1.
+pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
+    let mut decoder = open(bytes)?;
+    let samples = decoder.decode().map_err(|e| FormatError::broken(NAME, format!("{e:?}")))?;
+    let (width, height) = decoder.dimensions().unwrap_or((0, 0));
+    from_samples(width, height, 3, samples.iter().map(|b| f32::from(*b) / 255.0))
+}
+
+/// What the file's own tags say of it: size, ICC profile, and EXIF block.
+pub(crate) struct Tags {
+    pub(crate) size: (usize, usize),
+    pub(crate) icc: Option<Vec<u8>>,
+    pub(crate) exif: Option<Vec<u8>>,
+}
+
+/// Reads the tags without the picture.
+pub(crate) fn tags(bytes: &[u8]) -> Result<Tags, FormatError> {
+    let decoder = open(bytes)?;
+    let size = decoder.dimensions().unwrap_or((0, 0));
+    Ok(Tags { size, icc: decoder.icc_profile(), exif: decoder.exif().cloned() })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_no_jpeg_or_breaks_off_is_an_error() {
+        for bytes in [&b"\xff\xd8\xff"[..], b"\xff\xd8\xff\xe0\0\x10JFIF\0", b""] {
+            assert!(read(bytes).is_err());
+        }
+    }
+}
