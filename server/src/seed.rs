@@ -58,6 +58,7 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
                     media_hash: hash,
                     width: picture.width() as i32,
                     height: picture.height() as i32,
+                    encoding_reason: "shot on the production's camera".into(),
                 };
                 row.insert(c)?;
             }

@@ -4,10 +4,11 @@ import { useEffect, useState } from "react";
 import { api, type Path } from "./api/client";
 import { preview } from "./api/preview";
 import { Header } from "./Header";
+import { FootagePlace } from "./places/footage/FootagePlace";
 import { HandoffPlace } from "./places/handoff/HandoffPlace";
 import { LookPlace } from "./places/look/LookPlace";
 import { useLook } from "./state/look";
-import { shotsOf, useSession, type Held } from "./state/session";
+import { rowOf, useSession, type Held } from "./state/session";
 import { Button } from "./ui/controls";
 
 export function App() {
@@ -33,6 +34,8 @@ export function App() {
         <p className="flex flex-1 items-center justify-center text-dim">
           There is no production in this data folder. Start the server with --demo for the demo production.
         </p>
+      ) : place === "footage" ? (
+        <FootagePlace />
       ) : place === "look" ? (
         <LookPlace />
       ) : (
@@ -62,10 +65,11 @@ function useStart() {
       if (!first) return false;
       const [production, looks] = await Promise.all([api.production(first.id), api.looks(first.id)]);
       const wanted = new URLSearchParams(location.search);
-      const shots = shotsOf(production);
+      const shots = rowOf(production);
       const shot = shots.find((s) => s.name === wanted.get("shot")) ?? shots[0];
       useSession.getState().set({ catalogue, encodings, production, shot: shot?.id ?? null });
-      if (wanted.get("place") === "handoff") useSession.getState().set({ place: "handoff" });
+      const place = wanted.get("place");
+      if (place === "handoff" || place === "footage") useSession.getState().set({ place });
       const look = looks.find((l) => l.name === wanted.get("look")) ?? looks[0];
       if (look) await useLook.getState().load(look.id);
       preview.open();
@@ -84,14 +88,15 @@ function usePreview() {
     let sent: unknown[] = [];
     const send = () => {
       const { document, step, dragging } = useLook.getState();
-      const { shot, held, production } = useSession.getState();
+      const { shot, held, production, place } = useSession.getState();
       if (!document || !shot) return;
-      const path = held === "untouched" ? UNTOUCHED : held === "version" && version ? version : document.path;
-      const wanted = [path, shot, step, production, dragging];
+      // Footage is seen without any look.
+      const path = held === "untouched" || place === "footage" ? UNTOUCHED : held === "version" && version ? version : document.path;
+      const wanted = [path, shot, step, production, dragging, place];
       if (wanted.every((v, i) => v === sent[i])) return;
       sent = wanted;
       const inHand = path.steps.some((s) => s.id === step) ? step : null;
-      preview.show({ shot, path, step: inHand, row: shotsOf(production).map((s) => s.id) }, dragging);
+      preview.show({ shot, path, step: inHand, row: rowOf(production).map((s) => s.id) }, dragging);
     };
     const fetchLast = async (id: string) => {
       const newest = (await api.versions(id))[0];

@@ -8,6 +8,7 @@ import { useSession } from "./state/session";
 import { Button, Dialog, Menu, TextField } from "./ui/controls";
 
 const PLACES = [
+  { id: "footage", title: "Footage" },
   { id: "look", title: "Look" },
   { id: "handoff", title: "Handoff" },
 ] as const;

@@ -4,7 +4,8 @@ use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
 
 /// File name, query, the step to take in hand.
-const VIEWS: [(&str, &str, &str); 7] = [
+const VIEWS: [(&str, &str, &str); 8] = [
+    ("footage", "?place=footage", ""),
     ("look-balance", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "balance"),
     ("look-tone-tint", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone-tint"),
     ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
@@ -20,7 +21,10 @@ async fn main() -> Outcome {
     std::fs::create_dir_all(&folder)?;
     let set = Set::new().await?;
     for (name, query, step) in VIEWS {
-        if step.is_empty() {
+        if name == "footage" {
+            set.open(query).await?;
+            set.until("return document.querySelectorAll('canvas[data-drawn]').length === 3").await?;
+        } else if step.is_empty() {
             set.driver.goto(format!("{}/{query}", set.url)).await?;
             set.click("button[type=submit]:not([disabled])").await?;
             set.until("return !!document.querySelector('[data-report]')").await?;

@@ -1,6 +1,7 @@
 //! The JSON API. One file a resource; the whole URL map is here.
 
 pub mod catalogue;
+pub mod footage;
 pub mod handoffs;
 pub mod looks;
 pub mod openapi;
@@ -32,6 +33,12 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/productions/{id}", web::get().to(productions::show))
         .route("/api/productions/{id}/looks", web::get().to(looks::list))
         .route("/api/productions/{id}/looks", web::post().to(looks::create))
+        .route("/api/productions/{id}/scenes", web::post().to(footage::create_scene))
+        .route("/api/scenes/{id}", web::put().to(footage::rename_scene))
+        .route("/api/scenes/{id}", web::delete().to(footage::delete_scene))
+        .route("/api/scenes/{id}/shots", web::post().to(footage::add_shot))
+        .route("/api/shots/{id}", web::patch().to(footage::edit_shot))
+        .route("/api/shots/{id}", web::delete().to(footage::delete_shot))
         .route("/api/looks/{id}", web::get().to(looks::show))
         .route("/api/looks/{id}", web::put().to(looks::save))
         .route("/api/looks/{id}", web::delete().to(looks::delete))

@@ -1,6 +1,6 @@
 //! The OpenAPI 3.1 document, from the same types that the handlers use. The page's types come from it.
 
-use super::{catalogue, handoffs, looks, productions};
+use super::{catalogue, footage, handoffs, looks, productions};
 use crate::preview::{frame, reading};
 use actix_web::HttpResponse;
 use lantern_core::{look::Look, step::KindInfo};
@@ -24,6 +24,30 @@ const CALLS: &[Call] = &[
     ("get", "/api/look-schema", "JSON Schema of look files", None, Some(shape::<Value>)),
     ("get", "/api/productions", "All productions", None, Some(shape::<Vec<productions::ProductionLine>>)),
     ("get", "/api/productions/{id}", "One production", None, Some(shape::<productions::ProductionDetail>)),
+    (
+        "post",
+        "/api/productions/{id}/scenes",
+        "Makes a scene",
+        Some(shape::<footage::NameScene>),
+        Some(shape::<productions::SceneDetail>),
+    ),
+    ("put", "/api/scenes/{id}", "Renames a scene", Some(shape::<footage::NameScene>), None),
+    ("delete", "/api/scenes/{id}", "Deletes a scene that has no shots", None, None),
+    (
+        "post",
+        "/api/scenes/{id}/shots",
+        "Takes a picture file in as a shot: its bytes as the body, ?name= its file name",
+        None,
+        Some(shape::<productions::ShotDetail>),
+    ),
+    (
+        "patch",
+        "/api/shots/{id}",
+        "Changes a shot's name, encoding or scene",
+        Some(shape::<footage::EditShot>),
+        Some(shape::<productions::ShotDetail>),
+    ),
+    ("delete", "/api/shots/{id}", "Takes a shot out", None, None),
     ("get", "/api/productions/{id}/looks", "Its looks", None, Some(shape::<Vec<looks::LookLine>>)),
     (
         "post",

@@ -1,7 +1,10 @@
 //! Productions with their scenes and shots.
 
 use crate::error::ApiResult;
-use crate::store::{Store, productions::Production};
+use crate::store::{
+    Store,
+    productions::{Production, Shot},
+};
 use actix_web::web;
 use lantern_core::colour::CameraProfile;
 use schemars::JsonSchema;
@@ -47,12 +50,27 @@ pub struct ShotDetail {
     pub id: String,
     /// Its name.
     pub name: String,
-    /// Its encoding's id.
+    /// Its encoding's id; empty where nobody has said it yet.
     pub encoding: String,
+    /// Why it has its encoding, or why none is known.
+    pub encoding_reason: String,
     /// Pixels in a row.
     pub width: i32,
     /// Rows.
     pub height: i32,
+}
+
+impl From<Shot> for ShotDetail {
+    fn from(s: Shot) -> Self {
+        Self {
+            id: s.id,
+            name: s.name,
+            encoding: s.encoding,
+            encoding_reason: s.encoding_reason,
+            width: s.width,
+            height: s.height,
+        }
+    }
 }
 
 /// All productions.
@@ -68,16 +86,7 @@ pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<w
         let scenes = production.scenes(c)?.into_iter().map(|(scene, shots)| SceneDetail {
             id: scene.id,
             name: scene.name,
-            shots: shots
-                .into_iter()
-                .map(|s| ShotDetail {
-                    id: s.id,
-                    name: s.name,
-                    encoding: s.encoding,
-                    width: s.width,
-                    height: s.height,
-                })
-                .collect(),
+            shots: shots.into_iter().map(ShotDetail::from).collect(),
         });
         let scenes = scenes.collect();
         Ok(ProductionDetail {

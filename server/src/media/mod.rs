@@ -35,6 +35,12 @@ impl MediaFolder {
         Ok(hash)
     }
 
+    /// A file that is about to come in, under a temporary name in the folder.
+    pub fn receive(&self) -> ApiResult<Receiver> {
+        let file = tempfile::NamedTempFile::new_in(&self.root)?;
+        Ok(Receiver { file, hasher: blake3::Hasher::new(), length: 0 })
+    }
+
     /// The bytes of a hash.
     pub fn read(&self, hash: &str) -> ApiResult<Vec<u8>> {
         Ok(std::fs::read(self.path(hash)?)?)
@@ -49,9 +55,68 @@ impl MediaFolder {
     }
 }
 
+/// A file while it comes in: hashed as it is written, gone again unless it is kept.
+pub struct Receiver {
+    file: tempfile::NamedTempFile,
+    hasher: blake3::Hasher,
+    length: u64,
+}
+
+impl Receiver {
+    /// Takes the next bytes.
+    pub fn write(&mut self, bytes: &[u8]) -> ApiResult<()> {
+        self.file.write_all(bytes)?;
+        self.hasher.update(bytes);
+        self.length += bytes.len() as u64;
+        Ok(())
+    }
+
+    /// Bytes so far.
+    pub fn length(&self) -> u64 {
+        self.length
+    }
+
+    /// What came in.
+    pub fn read(&self) -> ApiResult<Vec<u8>> {
+        Ok(std::fs::read(self.file.path())?)
+    }
+
+    /// Keeps the file under its hash, as [`MediaFolder::keep`] does, and gives that.
+    pub fn keep(self, folder: &MediaFolder) -> ApiResult<String> {
+        let hash = self.hasher.finalize().to_hex().to_string();
+        let path = folder.path(&hash)?;
+        if path.exists() {
+            return Ok(hash);
+        }
+        let parent = path.parent().unwrap_or(&folder.root).to_owned();
+        std::fs::create_dir_all(&parent)?;
+        self.file.as_file().sync_all()?;
+        self.file.persist(&path).map_err(ApiError::internal)?;
+        std::fs::File::open(parent)?.sync_all()?;
+        Ok(hash)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_received_file_is_the_same_as_kept_bytes_and_one_given_up_leaves_nothing() {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = MediaFolder::open(dir.path()).unwrap();
+        let mut given_up = folder.receive().unwrap();
+        given_up.write(b"half").unwrap();
+        drop(given_up);
+        assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 0);
+        let mut receiver = folder.receive().unwrap();
+        receiver.write(b"gr").unwrap();
+        receiver.write(b"ain").unwrap();
+        assert_eq!((receiver.length(), receiver.read().unwrap()), (5, b"grain".to_vec()));
+        let hash = receiver.keep(&folder).unwrap();
+        assert_eq!(folder.keep(b"grain").unwrap(), hash);
+        assert_eq!(folder.read(&hash).unwrap(), b"grain");
+    }
 
     #[test]
     fn bytes_are_kept_once_and_come_back_and_names_never_become_paths() {

@@ -190,7 +190,9 @@ impl Studio {
         let before: Vec<_> = r.path.steps.iter().take_while(|s| s.id != step).collect();
         let before = serde_json::to_string(&before).map_err(ApiError::internal)?;
         let zone = r.path.steps.iter().find(|s| s.id == step).map_or(Zone::Scene, |s| s.zone);
-        let key = format!("{}|{}|{}|{zone:?}|{before}", r.shot, r.width, display.id);
+        let from = &proxy.encoding;
+        let key =
+            format!("{}|{}|{}|{}|{}|{zone:?}|{before}", r.shot, r.width, from.id, from.title, display.id);
         self.tones.get_or(key, || Ok(tones(proxy, &r.path, step, display)))
     }
 }

@@ -55,6 +55,11 @@ impl Proxies {
         Ok(made)
     }
 
+    /// Drops what is kept of a shot, because it changed.
+    pub fn forget(&self, shot: &str) {
+        self.lock().retain(|(kept, _), _| kept != shot);
+    }
+
     fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<(String, usize), Arc<Proxy>>> {
         // The map is whole after every operation, also where a thread panicked.
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)

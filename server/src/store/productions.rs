@@ -32,7 +32,7 @@ pub struct Scene {
 }
 
 /// A shot of a scene.
-#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
+#[derive(Clone, Debug, Queryable, Selectable, Insertable, AsChangeset)]
 #[diesel(table_name = shots)]
 pub struct Shot {
     /// Its id.
@@ -43,7 +43,7 @@ pub struct Shot {
     pub position: i32,
     /// Its name.
     pub name: String,
-    /// Its encoding's id; `camera` is the production's camera profile.
+    /// Its encoding's id; `camera` is the production's camera profile, empty where nobody has said it yet.
     pub encoding: String,
     /// The hash of its picture.
     pub media_hash: String,
@@ -51,6 +51,8 @@ pub struct Shot {
     pub width: i32,
     /// Rows.
     pub height: i32,
+    /// Why it has its encoding, or why none is known.
+    pub encoding_reason: String,
 }
 
 /// A media file.
@@ -97,6 +99,9 @@ impl Production {
             let none = || ApiError::Invalid(format!("“{}” has no camera profile", self.name));
             return Ok(self.camera()?.ok_or_else(none)?.encoding()?);
         }
+        if id.is_empty() {
+            return Err(ApiError::Invalid("say first how this shot is encoded, in Footage".into()));
+        }
         let unknown = || ApiError::Invalid(format!("there is no encoding “{id}”; /api/encodings lists them"));
         Encoding::find(id).ok_or_else(unknown)
     }
@@ -117,6 +122,38 @@ impl Scene {
     pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
         diesel::insert_into(scenes::table).values(self).execute(c)?;
         Ok(())
+    }
+
+    /// One scene.
+    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
+        let row = scenes::table.find(id).select(Self::as_select()).first(c).optional()?;
+        row.ok_or(ApiError::NotFound("scene"))
+    }
+
+    /// Gives a scene another name.
+    pub fn rename(c: &mut SqliteConnection, id: &str, name: &str) -> ApiResult<()> {
+        let changed = diesel::update(scenes::table.find(id)).set(scenes::name.eq(name)).execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("scene")) } else { Ok(()) }
+    }
+
+    /// The position after a scene's last shot.
+    pub fn end(c: &mut SqliteConnection, id: &str) -> ApiResult<i32> {
+        let last: Option<i32> =
+            shots::table.filter(shots::scene_id.eq(id)).select(diesel::dsl::max(shots::position)).first(c)?;
+        Ok(last.map_or(0, |p| p + 1))
+    }
+
+    /// Deletes a scene; one that has shots is refused.
+    pub fn delete_empty(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+        c.immediate_transaction(|c| {
+            let scene = Self::find(c, id)?;
+            if !Shot::of_scene(c, id)?.is_empty() {
+                let name = scene.name;
+                return Err(ApiError::Invalid(format!("“{name}” has shots: move or delete them first")));
+            }
+            diesel::delete(scenes::table.find(id)).execute(c)?;
+            Ok(())
+        })
     }
 }
 
@@ -142,6 +179,18 @@ impl Shot {
     pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
         diesel::insert_into(shots::table).values(self).execute(c)?;
         Ok(())
+    }
+
+    /// Saves a changed shot.
+    pub fn update(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::update(shots::table.find(&self.id)).set(self).execute(c)?;
+        Ok(())
+    }
+
+    /// Deletes a shot.
+    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+        let gone = diesel::delete(shots::table.find(id)).execute(c)?;
+        if gone == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
     }
 }
 

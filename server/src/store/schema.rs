@@ -36,6 +36,7 @@ diesel::table! {
         media_hash -> Text,
         width -> Integer,
         height -> Integer,
+        encoding_reason -> Text,
     }
 }
 

@@ -10,6 +10,8 @@ export type KindInfo = Schemas["KindInfo"];
 export type Field = Schemas["Field"];
 export type EncodingInfo = Schemas["EncodingInfo"];
 export type Production = Schemas["ProductionDetail"];
+export type Scene = Schemas["SceneDetail"];
+export type Shot = Schemas["ShotDetail"];
 export type ProductionLine = Schemas["ProductionLine"];
 export type LookLine = Schemas["LookLine"];
 export type LookDetail = Schemas["LookDetail"];
@@ -56,6 +58,13 @@ export const api = {
   encodings: () => call<EncodingInfo[]>("GET", "/api/encodings"),
   productions: () => call<ProductionLine[]>("GET", "/api/productions"),
   production: (id: string) => call<Production>("GET", `/api/productions/${id}`),
+  createScene: (production: string, name: string) =>
+    call<Scene>("POST", `/api/productions/${production}/scenes`, { name }),
+  renameScene: (id: string, name: string) => call<undefined>("PUT", `/api/scenes/${id}`, { name }),
+  deleteScene: (id: string) => call<undefined>("DELETE", `/api/scenes/${id}`),
+  editShot: (id: string, change: { name?: string; encoding?: string; scene?: string }) =>
+    call<Shot>("PATCH", `/api/shots/${id}`, change),
+  deleteShot: (id: string) => call<undefined>("DELETE", `/api/shots/${id}`),
   looks: (production: string) => call<LookLine[]>("GET", `/api/productions/${production}/looks`),
   createLook: (production: string, name: string, document?: Look) =>
     call<LookDetail>("POST", `/api/productions/${production}/looks`, { name, document: document ?? null }),

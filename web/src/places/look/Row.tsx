@@ -1,13 +1,12 @@
 /** The row of shots: small live pictures of every shot under the same look. */
-import { useEffect, useRef } from "react";
-import { preview } from "../../api/preview";
-import { shotsOf, useSession } from "../../state/session";
+import { Thumb } from "../../picture/Thumb";
+import { rowOf, useSession } from "../../state/session";
 
 export function Row() {
   const production = useSession((s) => s.production);
   const inHand = useSession((s) => s.shot);
   const set = useSession((s) => s.set);
-  const shots = shotsOf(production);
+  const shots = rowOf(production);
   return (
     <section aria-label="Shots" className="flex h-[116px] shrink-0 gap-2 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
       {shots.map((shot, i) => (
@@ -19,7 +18,7 @@ export function Row() {
           className="flex flex-col gap-1 text-left"
         >
           <span className={`block border-2 ${shot.id === inHand ? "border-lantern" : "border-transparent"}`}>
-            <Thumb index={i} />
+            <Thumb index={i} className="h-[79px] w-[141px]" />
           </span>
           <span className={shot.id === inHand ? "text-bright" : "text-dim"}>{shot.name}</span>
         </button>
@@ -27,21 +26,4 @@ export function Row() {
       {shots.length === 0 && <p className="self-center text-faint">This production has no shots yet.</p>}
     </section>
   );
-}
-
-function Thumb({ index }: { index: number }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(
-    () =>
-      preview.thumbnails.add((t) => {
-        const c = canvas.current;
-        if (t.index !== index || !c) return;
-        c.width = t.width;
-        c.height = t.height;
-        c.getContext("2d")?.putImageData(new ImageData(t.pixels, t.width, t.height), 0, 0);
-        c.dataset.drawn = "true";
-      }),
-    [index],
-  );
-  return <canvas ref={canvas} width={148} height={83} aria-hidden className="block h-[79px] w-[141px] bg-pit" />;
 }
