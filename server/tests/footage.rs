@@ -173,3 +173,30 @@ async fn shots_move_between_scenes_and_a_scene_goes_only_when_it_is_empty() {
     let (_, left) = ask!(service, get, production, "");
     assert_eq!(left["scenes"], json!([{ "id": second, "name": "two", "shots": [] }]));
 }
+
+#[actix_web::test]
+async fn a_shot_of_unknown_encoding_is_left_out_of_a_handoffs_proof_and_does_not_stop_it() {
+    service!(_data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = all["scenes"][0]["id"].as_str().unwrap();
+    let (_, unknown) = ask!(service, post, format!("/api/scenes/{scene}/shots?name=.png"), grey());
+    assert_eq!((&unknown["name"], &unknown["encoding"]), (&json!(".png"), &json!("")));
+    let (_, looks) = ask!(service, get, format!("{production}/looks"), "");
+    let look = looks[0]["id"].as_str().unwrap();
+    let order = json!({ "version": 1, "from": "acescct", "to": "rec709", "size": 17 }).to_string();
+    let (_, mut handoff) = ask!(service, post, format!("/api/looks/{look}/handoffs"), order);
+    let id = handoff["id"].as_str().unwrap().to_owned();
+    while handoff["state"] == "running" {
+        actix_web::rt::time::sleep(std::time::Duration::from_millis(20)).await;
+        (_, handoff) = ask!(service, get, format!("/api/handoffs/{id}"), "");
+    }
+    assert_eq!(handoff["state"], "done", "{handoff}");
+    let names: Vec<&str> = handoff["report"]["comparisons"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|c| c["picture"] == true)
+        .filter_map(|c| c["name"].as_str())
+        .collect();
+    assert_eq!(names, ["grey"]);
+}

@@ -144,7 +144,8 @@ fn take_in(
     // Decoded once to the end: what is taken in can be shown.
     lantern_formats::picture::read(&content).map_err(wrong)?;
     let media_hash = receiver.keep(media)?;
-    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    // “.png” alone has nothing before its ending to be called by.
+    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| if stem.is_empty() { name } else { stem });
     let row = Shot {
         id: new_id(),
         scene_id: scene.into(),

@@ -64,10 +64,12 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     Ok(Some((report, hash)))
 }
 
-/// The production's pictures in the table's input encoding.
+/// The production's pictures in the table's input encoding. A shot whose encoding nobody has said yet proves nothing
+/// and is left out.
 fn probes(studio: &Studio, production: &Production, from: &Encoding, job: &Job) -> ApiResult<Vec<Probe>> {
     let c = &mut *studio.store.connect()?;
-    let shots: Vec<_> = production.scenes(c)?.into_iter().flat_map(|(_, shots)| shots).collect();
+    let all = production.scenes(c)?.into_iter().flat_map(|(_, shots)| shots);
+    let shots: Vec<_> = all.filter(|shot| !shot.encoding.is_empty()).collect();
     let mut probes = Vec::with_capacity(shots.len());
     for (i, shot) in shots.iter().enumerate() {
         if job.cancelled() {

@@ -20,19 +20,9 @@ impl MediaFolder {
     /// Keeps bytes and gives their hash. The file appears whole or not at all: it is written under a temporary
     /// name, synced, then renamed.
     pub fn keep(&self, bytes: &[u8]) -> ApiResult<String> {
-        let hash = blake3::hash(bytes).to_hex().to_string();
-        let path = self.path(&hash)?;
-        if path.exists() {
-            return Ok(hash);
-        }
-        let folder = path.parent().unwrap_or(&self.root);
-        std::fs::create_dir_all(folder)?;
-        let mut file = tempfile::NamedTempFile::new_in(folder)?;
-        file.write_all(bytes)?;
-        file.as_file().sync_all()?;
-        file.persist(&path).map_err(ApiError::internal)?;
-        std::fs::File::open(folder)?.sync_all()?;
-        Ok(hash)
+        let mut receiver = self.receive()?;
+        receiver.write(bytes)?;
+        receiver.keep(self)
     }
 
     /// A file that is about to come in, under a temporary name in the folder.
@@ -81,7 +71,7 @@ impl Receiver {
         Ok(std::fs::read(self.file.path())?)
     }
 
-    /// Keeps the file under its hash, as [`MediaFolder::keep`] does, and gives that.
+    /// Keeps the file under its hash and gives that; one that is there already stays.
     pub fn keep(self, folder: &MediaFolder) -> ApiResult<String> {
         let hash = self.hasher.finalize().to_hex().to_string();
         let path = folder.path(&hash)?;
