@@ -50,9 +50,25 @@ pub fn read(bytes: &[u8]) -> std::result::Result<Picture, FormatError> {
 
 /// Writes an OpenEXR picture in f32 with ZIP compression. `primaries` go into its chromaticities attribute.
 pub fn write(picture: &Picture, primaries: Option<&Primaries>) -> std::result::Result<Vec<u8>, FormatError> {
+    write_as(picture, primaries, |v| v)
+}
+
+/// The same in half floats; values beyond them become infinite.
+pub fn write_half(
+    picture: &Picture,
+    primaries: Option<&Primaries>,
+) -> std::result::Result<Vec<u8>, FormatError> {
+    write_as(picture, primaries, f16::from_f32)
+}
+
+fn write_as<S: IntoSample + Sync>(
+    picture: &Picture,
+    primaries: Option<&Primaries>,
+    sample: impl Fn(f32) -> S + Sync,
+) -> std::result::Result<Vec<u8>, FormatError> {
     let channels = SpecificChannels::rgba(|at: Vec2<usize>| {
-        let p = picture.pixels[at.y() * picture.width() + at.x()];
-        (p[0], p[1], p[2], p[3])
+        let [r, g, b, a] = picture.pixels[at.y() * picture.width() + at.x()];
+        (sample(r), sample(g), sample(b), sample(a))
     });
     let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::SMALL_LOSSLESS };
     let layer =

@@ -3,18 +3,20 @@
 use crate::light::{Camera, Finish, Material, Stage};
 use crate::props::{Puppet, leaf, plaster, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
-use crate::vector::{Dice, noise, splat, v};
+use crate::vector::{Dice, V3, noise, splat, v};
 
-pub fn stage() -> Stage {
-    let camera = Camera {
-        from: v(0.5, 1.75, 5.6),
-        to: v(-0.1, 1.55, 0.0),
-        width: 0.86,
-        lens: 0.02,
-        focus: 4.7,
-        exposure: 0.42,
-    };
-    let mut s = Stage::new(camera);
+/// The gardener at the bench.
+pub fn wide(_: f32) -> Stage {
+    stage(v(0.5, 1.75, 5.6), v(-0.1, 1.55, 0.0), 0.86, 4.7)
+}
+
+/// Along the tanks, the gardener near.
+pub fn close(_: f32) -> Stage {
+    stage(v(-0.75, 1.80, 3.9), v(0.35, 1.68, 0.9), 0.80, 3.0)
+}
+
+fn stage(from: V3, to: V3, width: f32, focus: f32) -> Stage {
+    let mut s = Stage::new(Camera { from, to, width, lens: 0.02, focus, exposure: 0.42 });
     s.sky = |d| {
         let up = d.0[1].max(0.0);
         let cloud = crate::vector::rough(v(d.0[0] * 2.2, d.0[1] * 6.0 + 3.0, d.0[2] * 2.2)).max(0.0)

@@ -18,10 +18,18 @@ const GLOWS: [V3; 9] = [
     v(1.60, 0.95, 0.24),
 ];
 
-pub fn stage() -> Stage {
-    let from = v(0.25, 1.62, 5.4);
-    let to = v(-0.05, 1.52, 0.0);
-    let mut s = Stage::new(Camera { from, to, width: 0.80, lens: 0.055, focus: 4.0, exposure: 0.55 });
+/// Both puppets between the stalls.
+pub fn wide(_: f32) -> Stage {
+    stage(v(0.25, 1.62, 5.4), v(-0.05, 1.52, 0.0), 0.80, 4.0, 0.55)
+}
+
+/// The child close, from the other side.
+pub fn close(_: f32) -> Stage {
+    stage(v(0.05, 1.42, 3.5), v(0.66, 1.30, 0.85), 0.62, 2.65, 1.1)
+}
+
+fn stage(from: V3, to: V3, width: f32, focus: f32, exposure: f32) -> Stage {
+    let mut s = Stage::new(Camera { from, to, width, lens: 0.055, focus, exposure });
     s.cast = 7.0;
     s.sky = |d| srgb(0.16, 0.24, 0.42) * (0.25 + 0.5 * (1.0 - d.0[1].abs()).powi(3));
     s.haze = (0.006, srgb(0.16, 0.2, 0.3) * 0.08);

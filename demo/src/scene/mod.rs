@@ -1,5 +1,8 @@
 //! The sets of the demo production.
 
+pub mod ferry;
 pub mod greenhouse;
+pub mod lamp_room;
 pub mod market;
+pub mod mole;
 pub mod workbench;

@@ -10,7 +10,8 @@ use lantern_core::colour::chart::patches_ap1;
 /// it puts the chart's fourth grey (19.77 %) where 19.77 % belongs.
 const EXPOSURE: f32 = 3.15;
 
-pub fn stage() -> Stage {
+/// The whole bench under windows of the working white.
+pub fn wide(_: f32) -> Stage {
     let camera = Camera {
         from: v(0.0, 1.55, 5.2),
         to: v(0.0, 0.92, 0.0),

@@ -1,0 +1,78 @@
+//! The list of everything that is shot: which set, how many frames, how it is kept, and what is wrong with it.
+
+use crate::light::Stage;
+use crate::scene::{ferry, greenhouse, lamp_room, market, mole, workbench};
+use lantern_core::step::{Balance, balance::WORKING_KELVIN};
+
+/// Frames a second of what moves.
+pub const RATE: f32 = 24.0;
+
+/// A still or moving picture of the production.
+pub struct Take {
+    /// The name of its file, or of its frames' folder.
+    pub name: &'static str,
+    /// The set at a time in seconds.
+    pub build: fn(f32) -> Stage,
+    /// The name of its linear render: takes of one set-up share it.
+    pub render: &'static str,
+    /// Frames; one for a still.
+    pub frames: usize,
+    /// Width in pixels; the height follows at 16:9.
+    pub width: usize,
+    /// The balance that would put it right: it was shot that much off.
+    pub off: Balance,
+    /// How it is kept.
+    pub kept: Kept,
+}
+
+/// How a take is kept.
+pub enum Kept {
+    /// The camera's log in a 16-bit PNG.
+    Log,
+    /// The camera's log in 10 of the 16 bits of a PNG, which packs a sequence small.
+    TenBit,
+    /// Linear AP1 in half floats.
+    Linear,
+    /// As a display shows it, BT.709, 8 bit.
+    Display,
+    /// A finished still through a look, sRGB, 8 bit.
+    Finished(&'static str),
+}
+
+const fn right() -> Balance {
+    Balance { exposure: 0.0, temperature: WORKING_KELVIN, tint: 0.0 }
+}
+
+const fn still(name: &'static str, build: fn(f32) -> Stage, kept: Kept) -> Take {
+    Take { name, build, render: name, frames: 1, width: 960, off: right(), kept }
+}
+
+const HARBOUR: &str = include_str!("../data/finish/embers.look.json");
+const PALE: &str = include_str!("../data/finish/pale-sea.look.json");
+
+/// Every take.
+pub const TAKES: &[Take] = &[
+    still("lantern-market", market::wide, Kept::Log),
+    Take {
+        off: Balance { exposure: 1.2, temperature: WORKING_KELVIN, tint: 0.0 },
+        ..still("lantern-market-021", market::close, Kept::Log)
+    },
+    still("kelp-greenhouse", greenhouse::wide, Kept::Log),
+    Take {
+        off: Balance { exposure: -0.8, temperature: 4_600.0, tint: 6.0 },
+        ..still("kelp-greenhouse-004", greenhouse::close, Kept::Log)
+    },
+    still("workbench", workbench::wide, Kept::Log),
+    Take {
+        render: "workbench",
+        off: Balance { exposure: 1.0, temperature: 8_200.0, tint: -5.0 },
+        ..still("workbench-002", workbench::wide, Kept::Log)
+    },
+    still("ferry-deck-008", ferry::close, Kept::Linear),
+    still("foggy-mole-002", mole::fog, Kept::Display),
+    Take { width: 800, ..still("lamp-room-keeper", lamp_room::keeper, Kept::Finished(HARBOUR)) },
+    Take { width: 800, ..still("lamp-room-lamp", lamp_room::lamp, Kept::Finished(HARBOUR)) },
+    Take { width: 800, ..still("mole-evening", mole::evening, Kept::Finished(HARBOUR)) },
+    Take { width: 800, ..still("mole-morning", mole::morning, Kept::Finished(PALE)) },
+    Take { frames: 24, width: 640, ..still("ferry-deck-007", ferry::wide, Kept::TenBit) },
+];
