@@ -4,7 +4,8 @@
 //! * [`step`] — one file a step kind: parameters with their ranges, and what the step does to a colour.
 //! * [`look`] — the document, its path of steps, compiling a path to a [`look::Program`] and running it.
 //! * [`table`] — lookup tables: interpolation, baking, the fidelity report, the judgement of a table.
-//! * [`scope`] — waveform, vectorscope and histogram counts.
+//! * [`scope`] — waveform, vectorscope, histogram and chromaticity counts, limits, false colour, readout.
+//! * [`matching`] — bringing one shot to another.
 //! * [`picture`] — RGBA pictures in f32.
 //! * [`lane`] — the planar blocks that all of it runs on, and their elementary functions.
 //!
@@ -17,6 +18,7 @@
 pub mod colour;
 pub mod lane;
 pub mod look;
+pub mod matching;
 pub mod picture;
 pub mod scope;
 pub mod step;

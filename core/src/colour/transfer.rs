@@ -1,7 +1,7 @@
 //! Transfer functions: code values to linear values and back, on planes of pixels.
 
 use super::profile::LogCurve;
-use crate::lane::{Planes, each_value, exp2, log2, powf, select, signed_pow};
+use crate::lane::{N, Planes, each_value, exp2, log2, powf, select, signed_pow};
 
 /// A transfer function. `decode` gives linear values, `encode` code values; both are defined for every finite
 /// input, negative values included, and are inverse to each other where the standard's own range allows it.
@@ -32,6 +32,13 @@ pub enum Transfer {
 pub const WHITE_NITS: f32 = 100.0;
 
 impl Transfer {
+    /// Linear values of one colour's code values.
+    pub fn decoded(&self, rgb: [f32; 3]) -> [f32; 3] {
+        let mut planes = rgb.map(|v| [v; N]);
+        self.decode(&mut planes);
+        planes.map(|plane| plane[0])
+    }
+
     /// Code values to linear values.
     #[inline(always)]
     pub fn decode(&self, p: &mut Planes) {

@@ -132,6 +132,31 @@ impl Path {
     }
 }
 
+impl Path {
+    /// A trim with this path over it, as one path: the trim's Scene steps come first, under ids of their own.
+    pub fn over(&self, trim: &Self) -> Self {
+        let beneath = trim.steps.iter().filter(|s| s.zone == Zone::Scene);
+        let beneath = beneath.map(|s| Step { id: format!("{BENEATH}{}", s.id), ..s.clone() });
+        Self { steps: beneath.chain(self.steps.iter().cloned()).collect() }
+    }
+
+    /// Checks a trim: what [`Path::check`] checks, and that all of it stands in the Scene zone.
+    pub fn check_trim(&self) -> Result<(), DocumentError> {
+        self.check()?;
+        match self.steps.iter().find(|s| s.zone != Zone::Scene) {
+            None => Ok(()),
+            Some(s) => Err(DocumentError::Path(format!(
+                "“{}” stands in the {:?} zone; a trim has Scene steps only",
+                s.name, s.zone
+            ))),
+        }
+    }
+}
+
+/// What the ids of a trim's steps begin with where a look lies over it: with a control character, so that no id that
+/// a page makes is the same.
+const BENEATH: &str = "trim\u{1}";
+
 impl Look {
     /// A new look: the plain rendering and nothing else.
     pub fn new(name: &str) -> Self {

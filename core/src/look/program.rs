@@ -230,6 +230,17 @@ impl Program {
             .unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
     }
 
+    /// The same program without the gamut fit at its end: what a display with no limits would be given.
+    pub fn unfitted(&self) -> Self {
+        let ops = self.ops.iter().filter(|op| !matches!(op, Op::Fit(_))).cloned().collect();
+        Self { ops, left_out: self.left_out.clone() }
+    }
+
+    /// The Scene steps of a path from `from` to linear AP1: the light that a rendering is given.
+    pub fn scene(path: &Path, from: &Encoding) -> Self {
+        Self::up_to(path, "", from)
+    }
+
     /// One step alone on its zone's encoded values (ACEScct or 2.4-power P3), for fingerprints. A rendering
     /// goes from ACEScct to 2.4-power P3.
     pub fn of_step(step: &Step) -> Self {

@@ -44,21 +44,35 @@ impl Balance {
     ///
     /// `None` where the patch has no light, or a colour so far from any white that it cannot have been neutral.
     pub fn neutralising(&self, patch: [f64; 3]) -> Option<Self> {
+        let found = Self::bringing(patch, [1.0; 3])?;
+        Some(Self { exposure: self.exposure, ..found })
+    }
+
+    /// The balance that brings one linear AP1 colour to another, in chromaticity and luminance.
+    ///
+    /// `None` where either has no light, where no white between 1800 K and 25000 K does it, or where the exposure
+    /// would leave its range.
+    pub fn bringing(colour: [f64; 3], to: [f64; 3]) -> Option<Self> {
         let to_xyz = AP1.to_xyz()?;
         let cones = Adaptation::Cat16.to_cones();
-        let cone = |xyz| cones.apply(xyz);
-        let seen = cone(to_xyz.apply(patch));
-        let neutral = cone(to_xyz.apply([1.0; 3]));
-        let target = cone(crate::colour::primaries::xy_to_xyz(locus(WORKING_KELVIN, 0.0)));
-        // Von Kries: white_i with seen_i * target_i / white_i proportional to neutral_i.
-        let white = [0, 1, 2].map(|i| seen[i] * target[i] / neutral[i]);
+        let seen = cones.apply(to_xyz.apply(colour));
+        let wanted = cones.apply(to_xyz.apply(to));
+        let target = cones.apply(crate::colour::primaries::xy_to_xyz(locus(WORKING_KELVIN, 0.0)));
+        // Von Kries: white_i with seen_i * target_i / white_i proportional to wanted_i.
+        let white = [0, 1, 2].map(|i| seen[i] * target[i] / wanted[i]);
         if white.iter().any(|v| *v <= 0.0 || !v.is_finite()) {
             return None;
         }
         let xy = xyz_to_xy(cones.inverse()?.apply(white));
         let (kelvin, duv) = nearest_on_locus(xy)?;
-        let inside = (1_800.0..=25_000.0).contains(&kelvin) && duv.abs() <= 0.04;
-        inside.then_some(Self { exposure: self.exposure, temperature: kelvin, tint: duv * 1_000.0 })
+        if !(1_800.0..=25_000.0).contains(&kelvin) || duv.abs() > 0.04 {
+            return None;
+        }
+        let white = Self { exposure: 0.0, temperature: kelvin, tint: duv * 1_000.0 };
+        let [_, before, _] = to_xyz.apply(white.kernel().apply(colour.map(|v| v as f32)).map(f64::from));
+        let [_, after, _] = to_xyz.apply(to);
+        let exposure = (after / before).log2();
+        (exposure.abs() <= 8.0).then_some(Self { exposure, ..white })
     }
 }
 
@@ -89,6 +103,23 @@ mod tests {
             let mean = out.iter().sum::<f32>() / 3.0;
             assert!(out.iter().all(|v| (v / mean - 1.0).abs() < 1e-3), "{out:?}");
         }
+    }
+
+    #[test]
+    fn bringing_one_colour_to_another_undoes_a_known_balance() {
+        let to_rgb = AP1.to_xyz().unwrap().inverse().unwrap();
+        let colour = to_rgb.apply(xy_to_xyz([0.40, 0.36]).map(|v| v * 0.3)).map(|v| v as f32);
+        for (exposure, temperature, tint) in [(1.0, 8_200.0, -5.0), (-0.8, 4_600.0, 6.0), (2.5, 6_000.0, 0.0)]
+        {
+            let known = Balance { exposure, temperature, tint };
+            let right = known.kernel().apply(colour);
+            let found = Balance::bringing(colour.map(f64::from), right.map(f64::from)).unwrap();
+            assert!((found.exposure - exposure).abs() < 1e-3, "{known:?} {found:?}");
+            assert!((found.temperature / temperature - 1.0).abs() < 2e-3, "{known:?} {found:?}");
+            assert!((found.tint - tint).abs() < 0.2, "{known:?} {found:?}");
+        }
+        assert_eq!(Balance::bringing([0.0; 3], [0.18; 3]), None);
+        assert_eq!(Balance::bringing([1e-6; 3], [10.0; 3]), None, "23 stops are beyond any exposure");
     }
 
     #[test]

@@ -1,0 +1,3 @@
+//! Bringing one picture to another.
+
+pub mod shot;

@@ -1,0 +1,146 @@
+//! The chromaticity diagram: CIE 1976 u'v' (CIE 015).
+
+use super::LEVELS;
+use crate::colour::primaries::{AP1, BT709, BT2020, D65, P3_D65, Primaries};
+use crate::colour::{Adaptation, Mat3};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// The side of the diagram in u' and v': the whole spectral locus lies inside.
+pub const UV_SPAN: f64 = 0.64;
+
+/// Light under this luminance has no colour to speak of and is not counted: about nine stops under middle grey.
+const DARK: f64 = 0.18 / 512.0;
+
+/// u'v' of the spectral locus of the 1931 2 degree observer from 400 nm in steps of 10 nm to 700 nm (CIE 015, as
+/// colour-science 0.4.7 tabulates it).
+const LOCUS: [[f64; 2]; 31] = [
+    [0.2558, 0.0159],
+    [0.2545, 0.0159],
+    [0.2522, 0.0169],
+    [0.2461, 0.0226],
+    [0.2348, 0.0349],
+    [0.2161, 0.0550],
+    [0.1877, 0.0871],
+    [0.1441, 0.1510],
+    [0.0828, 0.2708],
+    [0.0282, 0.4117],
+    [0.0035, 0.5131],
+    [0.0046, 0.5638],
+    [0.0231, 0.5837],
+    [0.0501, 0.5868],
+    [0.0792, 0.5856],
+    [0.1127, 0.5821],
+    [0.1531, 0.5766],
+    [0.2026, 0.5694],
+    [0.2623, 0.5604],
+    [0.3315, 0.5501],
+    [0.4035, 0.5393],
+    [0.4691, 0.5296],
+    [0.5202, 0.5219],
+    [0.5565, 0.5165],
+    [0.5830, 0.5125],
+    [0.6005, 0.5099],
+    [0.6108, 0.5084],
+    [0.6161, 0.5076],
+    [0.6199, 0.5070],
+    [0.6226, 0.5066],
+    [0.6234, 0.5065],
+];
+
+/// What stands still in the diagram.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct Diagram {
+    /// Side of the diagram in u' and v'.
+    pub span: f64,
+    /// The spectral locus, to be closed by the purple line.
+    pub locus: Vec<[f64; 2]>,
+    /// Gamuts: a name, and red, green and blue.
+    pub gamuts: Vec<Gamut>,
+    /// The white that pictures are adapted to: D65.
+    pub white: [f64; 2],
+}
+
+/// A triangle of primaries.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct Gamut {
+    /// What it is called.
+    pub name: &'static str,
+    /// u'v' of red, green and blue.
+    pub corners: [[f64; 2]; 3],
+}
+
+/// u'v' of a chromaticity.
+pub fn uv([x, y]: [f64; 2]) -> [f64; 2] {
+    let d = -2.0 * x + 12.0 * y + 3.0;
+    [4.0 * x / d, 9.0 * y / d]
+}
+
+/// The diagram's fixed parts.
+pub fn diagram() -> Diagram {
+    let gamut = |name, p: &Primaries| Gamut { name, corners: [uv(p.red), uv(p.green), uv(p.blue)] };
+    Diagram {
+        span: UV_SPAN,
+        locus: LOCUS.to_vec(),
+        gamuts: vec![gamut("BT.709", &BT709), gamut("P3", &P3_D65), gamut("BT.2020", &BT2020)],
+        white: uv(D65),
+    }
+}
+
+/// [`LEVELS`] x [`LEVELS`] counts of linear AP1 pixels, u' to the right, v' up, row 0 on top, over [`UV_SPAN`], after
+/// CAT16 adaptation to D65. Pixels that are nearly black, and those beyond the diagram, are not counted. Counts stop
+/// at 65535.
+pub fn chromaticity(pixels: &[[f32; 4]]) -> Vec<u16> {
+    let to_xyz = AP1.to_xyz().unwrap_or(Mat3::IDENTITY);
+    let m = Adaptation::Cat16.between(AP1.white, D65).after(&to_xyz).to_f32();
+    let mut counts = vec![0_u16; LEVELS * LEVELS];
+    let scale = LEVELS as f32 / UV_SPAN as f32;
+    for p in pixels {
+        let [x, y, z] = m.apply([p[0], p[1], p[2]]);
+        let d = x + 15.0 * y + 3.0 * z;
+        if y < DARK as f32 || d <= 0.0 {
+            continue;
+        }
+        let (u, v) = (4.0 * x / d * scale, 9.0 * y / d * scale);
+        let most = LEVELS as f32;
+        if (0.0..most).contains(&u) && (0.0..most).contains(&v) {
+            let count = &mut counts[(LEVELS - 1 - v as usize) * LEVELS + u as usize];
+            *count = count.saturating_add(1);
+        }
+    }
+    counts
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The one place that counts, in u'v'.
+    fn place(rgb: [f32; 3]) -> Option<[f64; 2]> {
+        let counts = chromaticity(&[[rgb[0], rgb[1], rgb[2], 1.0]]);
+        let at = counts.iter().position(|c| *c == 1)?;
+        let cell = UV_SPAN / LEVELS as f64;
+        Some([
+            (at % LEVELS) as f64 * cell + cell / 2.0,
+            (LEVELS - 1 - at / LEVELS) as f64 * cell + cell / 2.0,
+        ])
+    }
+
+    #[test]
+    fn white_lies_at_d65_and_black_is_not_counted() {
+        // CIE 015: D65 has u' 0.1978, v' 0.4683.
+        let [u, v] = place([0.5; 3]).unwrap();
+        assert!((u - 0.1978).abs() < 0.003 && (v - 0.4683).abs() < 0.003, "{u} {v}");
+        assert_eq!(place([0.0; 3]), None);
+    }
+
+    #[test]
+    fn the_red_of_bt709_lies_at_its_corner_of_the_triangle() {
+        // BT.709 red is xy 0.64, 0.33: u' 0.4507, v' 0.5229 by the definition.
+        let red = BT709.to(&AP1, Adaptation::Cat16).unwrap().apply([1.0, 0.0, 0.0]).map(|v| v as f32);
+        let [u, v] = place(red).unwrap();
+        assert!((u - 0.4507).abs() < 0.003 && (v - 0.5229).abs() < 0.003, "{u} {v}");
+        let corner = diagram().gamuts[0].corners[0];
+        assert!((corner[0] - 0.4507).abs() < 1e-4 && (corner[1] - 0.5229).abs() < 1e-4);
+    }
+}
