@@ -166,11 +166,11 @@ impl Bench {
         });
         row("exact picture at 960 x 540, two threads", exact * 1e3, "ms", "");
         let pixels: Vec<[u8; 4]> = bytes.chunks_exact(4).map(|b| [b[0], b[1], b[2], b[3]]).collect();
-        let wave = median(|| drop(black_box(scope::waveform(&pixels, 960, 240)))) * 1e3;
+        let wave = median(|| drop(black_box(scope::waveform(&pixels, 960, 240, None)))) * 1e3;
         row("waveform counts at 960 x 540", wave, "ms", "");
         row(
             "vectorscope counts at 960 x 540",
-            median(|| drop(black_box(scope::vectorscope(&pixels)))) * 1e3,
+            median(|| drop(black_box(scope::vectorscope(&pixels, 1.0)))) * 1e3,
             "ms",
             "1.8 as tried",
         );

@@ -57,6 +57,9 @@ struct Serve {
     /// Address to listen on. The page has no log-in: keep it on this machine.
     #[arg(long, default_value = "127.0.0.1:7171")]
     listen: SocketAddr,
+    /// A folder on this machine that footage may be brought in from; may be given several times.
+    #[arg(long, value_name = "DIR")]
+    footage: Vec<PathBuf>,
     /// Put the demo production into a data folder that has none.
     #[arg(long)]
     demo: bool,
@@ -98,7 +101,9 @@ fn serve(a: &Serve) -> Outcome<()> {
         crate::demo::prepare(&data)?;
     }
     let ready = |address| println!("Dusky Lantern is at http://{address}");
-    lantern_server::serve(data, a.listen, ready).map_err(|e| Failure(format!("{}: {e}", a.listen)))
+    let folders = lantern_server::media::folders::Folders::new(&a.footage)
+        .map_err(|e| Failure(format!("a folder given with --footage cannot be opened: {e}")))?;
+    lantern_server::serve(data, folders, a.listen, ready).map_err(|e| Failure(format!("{}: {e}", a.listen)))
 }
 
 /// Reads an encoding by its id or profile file.

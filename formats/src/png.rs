@@ -33,18 +33,33 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 
 /// Writes code values 0..1 as an RGB PNG without alpha; values beyond are held at the ends.
 pub fn write(picture: &Picture, depth: Depth) -> Result<Vec<u8>, FormatError> {
-    let mut out = Vec::new();
-    let mut encoder = png::Encoder::new(&mut out, picture.width() as u32, picture.height() as u32);
-    encoder.set_color(ColorType::Rgb);
-    encoder.set_compression(png::Compression::Balanced);
-    encoder.set_depth(if depth == Depth::Sixteen { BitDepth::Sixteen } else { BitDepth::Eight });
-    let mut writer = encoder.write_header().map_err(|e| FormatError::broken(NAME, e))?;
     let rgb = picture.pixels.iter().flat_map(|p| &p[..3]);
     let data: Vec<u8> = match depth {
         Depth::Eight => rgb.map(|v| quantise(*v, 255.0) as u8).collect(),
         Depth::Sixteen => rgb.flat_map(|v| (quantise(*v, 65535.0) as u16).to_be_bytes()).collect(),
     };
-    writer.write_image_data(&data).map_err(|e| FormatError::broken(NAME, e))?;
+    write_samples(picture.width(), picture.height(), depth, &data, png::Compression::Balanced)
+}
+
+/// Writes RGB samples of 16 bit, big-endian, quickly rather than small.
+pub fn write_rgb48(width: usize, height: usize, samples: &[u8]) -> Result<Vec<u8>, FormatError> {
+    write_samples(width, height, Depth::Sixteen, samples, png::Compression::Fast)
+}
+
+fn write_samples(
+    width: usize,
+    height: usize,
+    depth: Depth,
+    samples: &[u8],
+    compression: png::Compression,
+) -> Result<Vec<u8>, FormatError> {
+    let mut out = Vec::new();
+    let mut encoder = png::Encoder::new(&mut out, width as u32, height as u32);
+    encoder.set_color(ColorType::Rgb);
+    encoder.set_compression(compression);
+    encoder.set_depth(if depth == Depth::Sixteen { BitDepth::Sixteen } else { BitDepth::Eight });
+    let mut writer = encoder.write_header().map_err(|e| FormatError::broken(NAME, e))?;
+    writer.write_image_data(samples).map_err(|e| FormatError::broken(NAME, e))?;
     writer.finish().map_err(|e| FormatError::broken(NAME, e))?;
     Ok(out)
 }

@@ -19,8 +19,10 @@ pub enum ApiError {
     #[error("{0}")]
     Invalid(String),
     /// Somebody else saved first.
-    #[error("another window saved this look as revision {current}; load it, or save yours as a new look")]
+    #[error("another window saved this {what} as revision {current}; load it, or keep yours apart")]
     Conflict {
+        /// What was saved.
+        what: &'static str,
         /// The revision that won.
         current: i32,
     },
@@ -68,7 +70,7 @@ impl ResponseError for ApiError {
             "status": status.as_u16(),
             "detail": self.to_string(),
         });
-        if let Self::Conflict { current } = self {
+        if let Self::Conflict { current, .. } = self {
             body["revision"] = json!(current);
         }
         HttpResponse::build(status).content_type("application/problem+json").json(body)

@@ -20,7 +20,8 @@ pub mod store;
 
 use actix_web::{App, HttpServer, middleware, web};
 use error::ApiResult;
-use preview::frame::Studio;
+use media::folders::Folders;
+use preview::Studio;
 use std::net::{SocketAddr, TcpListener};
 use std::path::Path;
 use store::Store;
@@ -45,14 +46,20 @@ impl Data {
     }
 }
 
-/// Serves a data folder until the process is told to stop. `ready` is called with the address once the
+/// Serves a data folder until the process is told to stop. `folders` may be brought in from. `ready` is called with the address once the
 /// listener is open.
-pub fn serve(data: Data, listen: SocketAddr, ready: impl FnOnce(SocketAddr)) -> std::io::Result<()> {
+pub fn serve(
+    data: Data,
+    folders: Folders,
+    listen: SocketAddr,
+    ready: impl FnOnce(SocketAddr),
+) -> std::io::Result<()> {
     let listener = TcpListener::bind(listen)?;
     let address = listener.local_addr()?;
     actix_web::rt::System::new().block_on(async move {
         let studio = web::Data::new(Studio::new(data.store.clone(), data.media.clone()));
         let jobs = web::Data::new(jobs::Jobs::default());
+        let folders = web::Data::new(folders);
         let store = web::Data::new(data.store);
         let server = HttpServer::new(move || {
             App::new()
@@ -60,6 +67,7 @@ pub fn serve(data: Data, listen: SocketAddr, ready: impl FnOnce(SocketAddr)) -> 
                 .wrap(middleware::from_fn(guard::local_only))
                 .app_data(studio.clone())
                 .app_data(jobs.clone())
+                .app_data(folders.clone())
                 .app_data(store.clone())
                 .configure(api::routes)
         })

@@ -4,7 +4,10 @@ use crate::Data;
 use crate::error::ApiResult;
 use crate::store::looks::{LookRow, Version};
 use crate::store::new_id;
-use crate::store::productions::{Media, Production, Scene, Shot};
+use crate::store::productions::{Media, Production};
+use crate::store::profiles::{Profile, ProfileBody};
+use crate::store::scenes::Scene;
+use crate::store::shots::{Frame, Shot};
 use lantern_core::colour::CameraProfile;
 use lantern_core::look::Look;
 
@@ -14,10 +17,20 @@ pub struct Seed<'a> {
     pub name: &'a str,
     /// Its camera.
     pub camera: &'a CameraProfile,
-    /// Scenes in order: a name, and shots as name, encoding and picture file.
-    pub scenes: &'a [(&'a str, &'a [SeedShot<'a>])],
+    /// Scenes in order.
+    pub scenes: &'a [SeedScene<'a>],
     /// Looks, each kept as a first version too.
     pub looks: &'a [Look],
+}
+
+/// A scene to put in.
+pub struct SeedScene<'a> {
+    /// Its name.
+    pub name: &'a str,
+    /// Whether it holds finished stills.
+    pub finished: bool,
+    /// Its shots in order.
+    pub shots: Vec<SeedShot<'a>>,
 }
 
 /// A shot to put in.
@@ -26,8 +39,10 @@ pub struct SeedShot<'a> {
     pub name: &'a str,
     /// Its encoding's id.
     pub encoding: &'a str,
-    /// The picture file's bytes.
-    pub picture: &'a [u8],
+    /// Why it has its encoding.
+    pub reason: &'a str,
+    /// Its picture files: names and bytes. More than one are a sequence.
+    pub pictures: Vec<(String, std::borrow::Cow<'a, [u8]>)>,
 }
 
 /// Puts a production in, unless there is any already. Says whether it did.
@@ -37,30 +52,25 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
         return Ok(false);
     }
     let production = c.immediate_transaction(|c| -> ApiResult<String> {
-        let camera = serde_json::to_string(seed.camera).map_err(crate::error::ApiError::internal)?;
-        let production = Production { id: new_id(), name: seed.name.into(), camera };
+        let mut production = Production { id: new_id(), name: seed.name.into(), camera: String::new() };
         production.insert(c)?;
-        for (position, (name, shots)) in (0..).zip(seed.scenes) {
-            let scene =
-                Scene { id: new_id(), production_id: production.id.clone(), position, name: (*name).into() };
+        let body = ProfileBody::Constants(seed.camera.clone());
+        let profile = Profile {
+            id: new_id(),
+            production_id: production.id.clone(),
+            name: seed.camera.name.clone(),
+            body: serde_json::to_string(&body).map_err(crate::error::ApiError::internal)?,
+            table_hash: None,
+        };
+        profile.put(c)?;
+        production.camera.clone_from(&profile.id);
+        Production::set_camera(c, &production.id, &profile.id)?;
+        for (position, s) in (0..).zip(seed.scenes) {
+            let (id, production_id) = (new_id(), production.id.clone());
+            let scene = Scene { id, production_id, position, name: s.name.into(), finished: s.finished };
             scene.insert(c)?;
-            for (position, shot) in (0..).zip(*shots) {
-                let picture = lantern_formats::picture::read(shot.picture)?;
-                let hash = data.media.keep(shot.picture)?;
-                Media { hash: hash.clone(), kind: "picture".into(), bytes: shot.picture.len() as i64 }
-                    .insert(c)?;
-                let row = Shot {
-                    id: new_id(),
-                    scene_id: scene.id.clone(),
-                    position,
-                    name: shot.name.into(),
-                    encoding: shot.encoding.into(),
-                    media_hash: hash,
-                    width: picture.width() as i32,
-                    height: picture.height() as i32,
-                    encoding_reason: "shot on the production's camera".into(),
-                };
-                row.insert(c)?;
+            for shot in &s.shots {
+                put(c, data, &scene.id, shot)?;
             }
         }
         Ok(production.id)
@@ -70,4 +80,32 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
         Version::keep(c, &row.id, "first")?;
     }
     Ok(true)
+}
+
+fn put(c: &mut diesel::SqliteConnection, data: &Data, scene: &str, shot: &SeedShot<'_>) -> ApiResult<()> {
+    let row = Shot {
+        encoding: shot.encoding.into(),
+        encoding_reason: shot.reason.into(),
+        expected: shot.pictures.len() as i32,
+        ..Shot::new(c, scene, shot.name)?
+    };
+    row.insert(c)?;
+    for (i, (name, bytes)) in (0..).zip(&shot.pictures) {
+        let facts = lantern_formats::facts::read(bytes)?;
+        let hash = data.media.keep(bytes)?;
+        let length = bytes.len() as i64;
+        Media { hash: hash.clone(), kind: "picture".into(), bytes: length }.insert(c)?;
+        let frame = Frame {
+            shot_id: row.id.clone(),
+            number: crate::media::intake::split_number(name).map_or(i, |(_, n)| n),
+            name: name.clone(),
+            media_hash: hash,
+            width: facts.width as i32,
+            height: facts.height as i32,
+            bytes: length,
+            healed: 0,
+        };
+        frame.put(c)?;
+    }
+    Ok(())
 }

@@ -2,15 +2,18 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::picture_of as ask;
 use lantern_core::colour::CameraProfile;
 use lantern_core::look::{Look, Path};
-use lantern_core::picture::Picture;
-use lantern_formats::Depth;
 use lantern_server::Data;
 use lantern_server::error::ApiError;
-use lantern_server::preview::frame::{HEADER, PictureRequest, Quality, RowRequest, Studio};
-use lantern_server::preview::reading::{DropperRequest, ReadingRequest, read};
-use lantern_server::seed::{Seed, SeedShot, seed};
+use lantern_server::preview::light::DropperRequest;
+use lantern_server::preview::reading::{ReadingRequest, read};
+use lantern_server::preview::request::HEADER;
+use lantern_server::preview::{Counts, Kind, PictureRequest, Quality, RowRequest, Studio};
+use lantern_server::seed::{Seed, SeedScene, seed};
 use lantern_server::store::handoffs::Handoff;
 use lantern_server::store::looks::{LookRow, Version};
 use lantern_server::store::productions::Production;
@@ -23,14 +26,11 @@ static GO_ON: AtomicBool = AtomicBool::new(false);
 fn folder() -> (tempfile::TempDir, Data, String, String) {
     let dir = tempfile::tempdir().unwrap();
     let data = Data::open(dir.path()).unwrap();
-    // ACEScct of 18 % grey (S-2016-001).
-    let grey = Picture::new(64, 36, vec![[0.413_588_4, 0.413_588_4, 0.413_588_4, 1.0]; 64 * 36]).unwrap();
-    let picture = lantern_formats::png::write(&grey, Depth::Sixteen).unwrap();
+    let picture = common::grey();
     let camera: CameraProfile =
         serde_json::from_str(include_str!("../../demo/data/harrier.camera.json")).unwrap();
-    let shots = [SeedShot { name: "grey", encoding: "acescct", picture: &picture }];
-    let production =
-        Seed { name: "Test", camera: &camera, scenes: &[("one", &shots)], looks: &[Look::new("First")] };
+    let scenes = [SeedScene { name: "one", finished: false, shots: vec![common::still("grey", &picture)] }];
+    let production = Seed { name: "Test", camera: &camera, scenes: &scenes, looks: &[Look::new("First")] };
     assert!(seed(&data, &production).unwrap());
     assert!(!seed(&data, &production).unwrap(), "a folder is filled once");
     let c = &mut *data.store.connect().unwrap();
@@ -49,7 +49,7 @@ fn a_save_that_names_an_older_revision_is_refused_and_changes_nothing() {
     assert_eq!(LookRow::update(c, &row.id, 1, &look).unwrap().revision, 2);
     look.notes = "theirs".into();
     let refused = LookRow::update(c, &row.id, 1, &look).unwrap_err();
-    assert!(matches!(refused, ApiError::Conflict { current: 2 }), "{refused}");
+    assert!(matches!(refused, ApiError::Conflict { what: "look", current: 2 }), "{refused}");
     assert_eq!(LookRow::find(c, &row.id).unwrap().look().unwrap().notes, "mine");
 }
 
@@ -103,25 +103,22 @@ fn a_handoff_that_ran_when_the_server_stopped_is_marked_and_everything_else_is_t
     assert_eq!(LookRow::find(c, &look).unwrap().name, "First");
 }
 
-fn ask(shot: &str, quality: Quality) -> PictureRequest {
-    PictureRequest {
-        seq: 7,
-        shot: shot.into(),
-        path: Path::default(),
-        quality,
-        width: 960,
-        display: "rec709".into(),
-        scopes: true,
-        tones_of: None,
-    }
-}
-
 #[test]
 fn a_frame_holds_its_header_its_pixels_and_its_counts() {
     let (_dir, data, _, shot) = folder();
     let studio = Studio::new(data.store, data.media);
     for quality in [Quality::Rest, Quality::Drag] {
-        let frame = studio.picture(&ask(&shot, quality), &GO_ON).unwrap().unwrap();
+        let frame = studio
+            .picture(
+                &PictureRequest {
+                    counts: Counts { wave: true, vector: Some(1.0), ..Default::default() },
+                    ..ask(&shot, quality)
+                },
+                Kind::Picture,
+                &GO_ON,
+            )
+            .unwrap()
+            .unwrap();
         let word = |at: usize| u16::from_le_bytes([frame[at], frame[at + 1]]) as usize;
         assert_eq!((frame[0], word(4), word(8), word(10), word(12)), (1, 7, 64, 36, 64));
         // 18 % grey is 10 % of peak light by the plain rendering: 0.1^(1/2.4) of 255 is 97.7 in BT.1886.
@@ -138,7 +135,10 @@ fn a_frame_holds_its_header_its_pixels_and_its_counts() {
 fn a_stopped_picture_gives_nothing() {
     let (_dir, data, _, shot) = folder();
     let studio = Studio::new(data.store, data.media);
-    assert_eq!(studio.picture(&ask(&shot, Quality::Rest), &AtomicBool::new(true)).unwrap(), None);
+    assert_eq!(
+        studio.picture(&ask(&shot, Quality::Rest), Kind::Picture, &AtomicBool::new(true)).unwrap(),
+        None
+    );
 }
 
 #[test]
@@ -146,7 +146,7 @@ fn wrong_requests_for_pictures_say_what_is_wrong() {
     let (_dir, data, _, shot) = folder();
     let studio = Studio::new(data.store, data.media);
     let says = |r: PictureRequest, want: &str| {
-        let error = studio.picture(&r, &GO_ON).unwrap_err().to_string();
+        let error = studio.picture(&r, Kind::Picture, &GO_ON).unwrap_err().to_string();
         assert!(error.contains(want), "{error}");
     };
     says(PictureRequest { display: "acescct".into(), ..ask(&shot, Quality::Rest) }, "no display encoding");
@@ -163,8 +163,16 @@ fn the_dropper_needs_a_balance_step_and_a_place_inside() {
     let studio = Studio::new(data.store, data.media);
     let text = include_str!("../../demo/data/looks/harbour-dusk.look.json");
     let path = Look::from_json(text).unwrap().path;
-    let ask =
-        |step: &str, at| DropperRequest { shot: shot.clone(), path: path.clone(), step: step.into(), at };
+    let ask = |step: &str, at| DropperRequest {
+        shot: shot.clone(),
+        frame: None,
+        path: path.clone(),
+        trim: None,
+        step: step.into(),
+        at: Some(at),
+        area: None,
+        stops: None,
+    };
     let found = studio.dropper(&ask("balance", [0.5, 0.5])).unwrap();
     // The shot is neutral in the working white: 6000 K, no tint, and middle grey.
     assert!((found.temperature - 6000.0).abs() < 15.0 && found.tint.abs() < 0.2 && found.stops.abs() < 0.01);

@@ -2,64 +2,19 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
 use actix_web::{App, http::StatusCode, test, web};
+use common::{grey, picture_of, rand_key};
 use lantern_core::colour::{CameraProfile, primaries::AP1};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
-use lantern_formats::Depth;
-use lantern_server::preview::frame::{PictureRequest, Quality, Studio};
-use lantern_server::seed::{Seed, SeedShot, seed};
+use lantern_server::media::folders::Folders;
+use lantern_server::preview::{Kind, Quality, Studio};
+use lantern_server::seed::{Seed, SeedScene, seed};
 use lantern_server::{Data, api, jobs};
 use serde_json::{Value, json};
 use std::sync::atomic::AtomicBool;
-
-/// 18 % grey as a PNG that says nothing of its encoding, in ACEScct (S-2016-001).
-fn grey() -> Vec<u8> {
-    let pixels = vec![[0.413_588_4, 0.413_588_4, 0.413_588_4, 1.0]; 64 * 36];
-    lantern_formats::png::write(&Picture::new(64, 36, pixels).unwrap(), Depth::Sixteen).unwrap()
-}
-
-/// A data folder with one production of one scene and one shot, and a service over it.
-macro_rules! service {
-    ($data:ident, $studio:ident, $service:ident, $production:ident) => {
-        let folder = tempfile::tempdir().unwrap();
-        let $data = Data::open(folder.path()).unwrap();
-        let camera: CameraProfile =
-            serde_json::from_str(include_str!("../../demo/data/harrier.camera.json")).unwrap();
-        let picture = grey();
-        let shots = [SeedShot { name: "grey", encoding: "acescct", picture: &picture }];
-        let filled =
-            Seed { name: "Test", camera: &camera, scenes: &[("one", &shots)], looks: &[Look::new("First")] };
-        seed(&$data, &filled).unwrap();
-        let $studio = web::Data::new(Studio::new($data.store.clone(), $data.media.clone()));
-        let $service = test::init_service(
-            App::new()
-                .app_data($studio.clone())
-                .app_data(web::Data::new(jobs::Jobs::default()))
-                .app_data(web::Data::new($data.store.clone()))
-                .configure(api::routes),
-        )
-        .await;
-        let all: Value = test::call_and_read_body_json(
-            &$service,
-            test::TestRequest::get().uri("/api/productions").to_request(),
-        )
-        .await;
-        let $production = format!("/api/productions/{}", all[0]["id"].as_str().unwrap());
-    };
-}
-
-/// Sends a request and gives its status and JSON body, null where there is none.
-macro_rules! ask {
-    ($service:expr, $method:ident, $uri:expr, $body:expr) => {{
-        let request = test::TestRequest::$method().uri(&$uri).set_payload($body);
-        let request = request.insert_header(("content-type", "application/json")).to_request();
-        let response = test::call_service(&$service, request).await;
-        let status = response.status();
-        let body = test::read_body(response).await;
-        (status, serde_json::from_slice::<Value>(&body).unwrap_or(Value::Null))
-    }};
-}
 
 #[actix_web::test]
 async fn a_picture_comes_in_unknown_is_refused_until_its_encoding_is_said_and_then_shown() {
@@ -68,8 +23,7 @@ async fn a_picture_comes_in_unknown_is_refused_until_its_encoding_is_said_and_th
         ask!(service, post, format!("{production}/scenes"), json!({ "name": " the mole " }).to_string());
     assert_eq!(scene["name"], "the mole");
     let scene = scene["id"].as_str().unwrap().to_owned();
-    let (status, shot) =
-        ask!(service, post, format!("/api/scenes/{scene}/shots?name=mole%20014.png"), grey());
+    let (status, shot) = send!(service, scene, "mole 014.png", grey());
     assert_eq!(status, StatusCode::OK, "{shot}");
     assert_eq!(
         (&shot["name"], &shot["encoding"], &shot["width"]),
@@ -78,18 +32,9 @@ async fn a_picture_comes_in_unknown_is_refused_until_its_encoding_is_said_and_th
     assert!(shot["encoding_reason"].as_str().unwrap().contains("does not say"));
 
     let id = shot["id"].as_str().unwrap();
-    let picture = PictureRequest {
-        seq: 1,
-        shot: id.into(),
-        path: Default::default(),
-        quality: Quality::Rest,
-        width: 960,
-        display: "rec709".into(),
-        scopes: false,
-        tones_of: None,
-    };
+    let picture = picture_of(id, Quality::Rest);
     let go_on = AtomicBool::new(false);
-    let refused = studio.picture(&picture, &go_on).unwrap_err().to_string();
+    let refused = studio.picture(&picture, Kind::Picture, &go_on).unwrap_err().to_string();
     assert!(refused.contains("how this shot is encoded"), "{refused}");
 
     let change = |encoding: &str| json!({ "encoding": encoding }).to_string();
@@ -101,7 +46,7 @@ async fn a_picture_comes_in_unknown_is_refused_until_its_encoding_is_said_and_th
     for (encoding, want) in [("acescct", 98), ("rec709", 105)] {
         let (_, told) = ask!(service, patch, format!("/api/shots/{id}"), change(encoding));
         assert_eq!((&told["encoding"], &told["encoding_reason"]), (&json!(encoding), &json!("said by hand")));
-        let frame = studio.picture(&picture, &go_on).unwrap().unwrap();
+        let frame = studio.picture(&picture, Kind::Picture, &go_on).unwrap().unwrap();
         assert_eq!(frame[16..20], [want, want, want, 255], "{encoding}: the old picture is not kept");
     }
     drop(data);
@@ -115,7 +60,7 @@ async fn an_openexr_brings_its_encoding_and_the_same_file_is_kept_once() {
     let pixels = vec![[0.18, 0.18, 0.18, 1.0]; 16 * 9];
     let file = lantern_formats::exr::write(&Picture::new(16, 9, pixels).unwrap(), Some(&AP1)).unwrap();
     for _ in 0..2 {
-        let (_, shot) = ask!(service, post, format!("/api/scenes/{scene}/shots?name=a.exr"), file.clone());
+        let (_, shot) = send!(service, scene, "a.exr", file.clone());
         assert_eq!(shot["encoding"], "acescg");
         assert!(shot["encoding_reason"].as_str().unwrap().contains("AP1"));
     }
@@ -131,16 +76,17 @@ async fn what_is_no_picture_or_breaks_off_is_refused_by_name_and_nothing_is_adde
     let scene = before["scenes"][0]["id"].as_str().unwrap().to_owned();
     let whole = grey();
     for (name, bytes, want) in [
-        ("notes.txt", b"not a picture".to_vec(), "no picture"),
+        ("notes.txt", b"not a picture, only text".to_vec(), "no picture"),
+        ("short.png", b"short".to_vec(), "no picture"),
         ("cut.png", whole[..whole.len() / 2].to_vec(), "PNG"),
         ("empty.dpx", Vec::new(), "no picture"),
     ] {
-        let (status, problem) = ask!(service, post, format!("/api/scenes/{scene}/shots?name={name}"), bytes);
+        let (status, problem) = send!(service, scene, name, bytes);
         assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{name}");
         let said = problem["detail"].as_str().unwrap();
         assert!(said.contains(name) && said.contains(want), "{said}");
     }
-    let (status, _) = ask!(service, post, "/api/scenes/nowhere/shots?name=a.png", whole);
+    let (status, _) = send!(service, "nowhere", "a.png", whole);
     assert_eq!(status, StatusCode::NOT_FOUND);
     let (_, after) = ask!(service, get, production, "");
     assert_eq!(before, after);
@@ -159,11 +105,17 @@ async fn shots_move_between_scenes_and_a_scene_goes_only_when_it_is_empty() {
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(problem["detail"].as_str().unwrap().contains("move or delete"), "{problem}");
 
-    let change = json!({ "scene": second, "name": "grey card" }).to_string();
-    let (status, moved) = ask!(service, patch, format!("/api/shots/{shot}"), change);
-    assert_eq!((status, &moved["name"]), (StatusCode::OK, &json!("grey card")));
+    let order = |scenes: Value| json!({ "scenes": scenes }).to_string();
+    let moved = order(json!([{ "id": second, "shots": [shot] }, { "id": first, "shots": [] }]));
+    assert_eq!(ask!(service, put, format!("{production}/order"), moved).0, StatusCode::NO_CONTENT);
+    let short = order(json!([{ "id": second, "shots": [shot] }]));
+    let (status, problem) = ask!(service, put, format!("{production}/order"), short);
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "an order that leaves a scene out: {problem}");
+    let (status, named) =
+        ask!(service, patch, format!("/api/shots/{shot}"), json!({ "name": "grey card" }).to_string());
+    assert_eq!((status, &named["name"]), (StatusCode::OK, &json!("grey card")));
     // What was not named stays.
-    assert_eq!(moved["encoding"], "acescct");
+    assert_eq!(named["encoding"], "acescct");
     assert_eq!(ask!(service, delete, format!("/api/scenes/{first}"), "").0, StatusCode::NO_CONTENT);
     let (status, _) =
         ask!(service, put, format!("/api/scenes/{second}"), json!({ "name": "  " }).to_string());
@@ -171,7 +123,7 @@ async fn shots_move_between_scenes_and_a_scene_goes_only_when_it_is_empty() {
     assert_eq!(ask!(service, delete, format!("/api/shots/{shot}"), "").0, StatusCode::NO_CONTENT);
     assert_eq!(ask!(service, delete, format!("/api/shots/{shot}"), "").0, StatusCode::NOT_FOUND);
     let (_, left) = ask!(service, get, production, "");
-    assert_eq!(left["scenes"], json!([{ "id": second, "name": "two", "shots": [] }]));
+    assert_eq!(left["scenes"], json!([{ "id": second, "name": "two", "finished": false, "shots": [] }]));
 }
 
 #[actix_web::test]
@@ -179,7 +131,7 @@ async fn a_shot_of_unknown_encoding_is_left_out_of_a_handoffs_proof_and_does_not
     service!(_data, _studio, service, production);
     let (_, all) = ask!(service, get, production, "");
     let scene = all["scenes"][0]["id"].as_str().unwrap();
-    let (_, unknown) = ask!(service, post, format!("/api/scenes/{scene}/shots?name=.png"), grey());
+    let (_, unknown) = send!(service, scene, ".png", grey());
     assert_eq!((&unknown["name"], &unknown["encoding"]), (&json!(".png"), &json!("")));
     let (_, looks) = ask!(service, get, format!("{production}/looks"), "");
     let look = looks[0]["id"].as_str().unwrap();

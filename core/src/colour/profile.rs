@@ -72,6 +72,26 @@ pub struct CameraProfile {
     pub adaptation: Adaptation,
 }
 
+/// Points of a drawn curve, over -10 to +10 stops from middle grey.
+pub const READING_POINTS: usize = 161;
+
+/// Where light lands on a camera's curve.
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
+pub struct ProfileReading {
+    /// Code values 0..1 over exposure, evenly from -10 to +10 stops from middle grey.
+    pub curve: Vec<f64>,
+    /// Code value of no light.
+    pub black: f64,
+    /// Code value of 18 % grey.
+    pub grey: f64,
+    /// Code value of 90 % white.
+    pub white: f64,
+    /// Stops from middle grey up to the highest code value.
+    pub stops_over: f64,
+    /// Stops from middle grey down to one 10-bit code value over black.
+    pub stops_under: f64,
+}
+
 /// Why a camera profile cannot be used.
 #[derive(Debug, Error, PartialEq)]
 pub enum ProfileError {
@@ -97,6 +117,23 @@ impl CameraProfile {
             primaries: self.primaries,
             adaptation: self.adaptation,
             reference: Reference::Scene,
+        })
+    }
+
+    /// Where light lands on the curve.
+    pub fn reading(&self) -> Result<ProfileReading, ProfileError> {
+        let curve = self.curve()?;
+        let code = |v: f32| f64::from(curve.to_code(v));
+        let stops = |v: f32| f64::from((v.max(1e-12) / 0.18).log2());
+        let place = |i: usize| -10.0 + 20.0 * i as f32 / (READING_POINTS - 1) as f32;
+        let black = curve.to_code(0.0);
+        Ok(ProfileReading {
+            curve: (0..READING_POINTS).map(|i| code(0.18 * place(i).exp2())).collect(),
+            black: f64::from(black),
+            grey: code(0.18),
+            white: code(0.9),
+            stops_over: stops(curve.to_linear(1.0)),
+            stops_under: -stops(curve.to_linear(black + 1.0 / 1023.0)),
         })
     }
 

@@ -185,7 +185,7 @@ fn hlg_code(e: f32) -> f32 {
 #[inline(always)]
 fn hlg_ootf(p: &mut Planes, power: f32, factor: f32) {
     let [r, g, b] = p;
-    for i in 0..crate::lane::N {
+    for i in 0..N {
         let y = HLG_LUMA[0] * r[i] + HLG_LUMA[1] * g[i] + HLG_LUMA[2] * b[i];
         let gain = powf(y, power) * factor;
         r[i] *= gain;

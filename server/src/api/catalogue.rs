@@ -1,10 +1,11 @@
-//! What exists: step kinds, encodings, the schema of a look; and the dropper.
+//! What exists: step kinds, encodings, what stands still in the scopes, the schema of a look.
 
-use crate::error::ApiResult;
-use crate::preview::frame::Studio;
-use crate::preview::reading::{Dropped, DropperRequest};
-use actix_web::{HttpResponse, web};
+use actix_web::HttpResponse;
 use lantern_core::colour::{Encoding, Reference};
+use lantern_core::scope::{
+    chromaticity::{self, Diagram},
+    limits, stops,
+};
 use lantern_core::step::KINDS;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -48,10 +49,35 @@ pub async fn look_schema() -> HttpResponse {
     HttpResponse::Ok().json(lantern_core::look::schema::look_schema())
 }
 
-/// Solves a Balance step for a place that should be neutral.
-pub async fn dropper(
-    studio: web::Data<Studio>,
-    request: web::Json<DropperRequest>,
-) -> ApiResult<web::Json<Dropped>> {
-    Ok(web::Json(web::block(move || studio.dropper(&request)).await??))
+/// What stands still in the scopes.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ScopeInfo {
+    /// The chromaticity diagram.
+    pub diagram: Diagram,
+    /// Bands of false colour from dark to light; the first goes down without end.
+    pub bands: Vec<ScopeBand>,
+    /// Lowest and highest R, G or B of EBU R 103.
+    pub r103_rgb: [f32; 2],
+    /// The share of the picture that EBU R 103 lets lie beyond.
+    pub r103_area: f64,
+}
+
+/// A band of false colour.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ScopeBand {
+    /// Its lower end in stops from middle grey; none for the first.
+    pub from: Option<f32>,
+    /// R, G and B.
+    pub colour: [u8; 3],
+}
+
+/// What stands still in the scopes.
+pub async fn scopes() -> HttpResponse {
+    let band = |b: &stops::Band| ScopeBand { from: b.from.is_finite().then_some(b.from), colour: b.colour };
+    HttpResponse::Ok().json(ScopeInfo {
+        diagram: chromaticity::diagram(),
+        bands: stops::BANDS.iter().map(band).collect(),
+        r103_rgb: limits::R103_RGB,
+        r103_area: limits::R103_AREA,
+    })
 }

@@ -2,7 +2,7 @@
 
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, handoff};
-use crate::preview::frame::Studio;
+use crate::preview::Studio;
 use crate::store::{
     Store,
     handoffs::Handoff,
@@ -110,7 +110,8 @@ pub async fn create(
         let production = Production::find(c, &look.production_id)?;
         let document = Look::from_json(&version.document)?;
         // What cannot be made is said now, not by a failed job later.
-        Program::compile(&document.path, &production.encoding(&body.from)?, &production.encoding(&body.to)?)?;
+        let (from, to) = (production.encoding(c, &body.from)?, production.encoding(c, &body.to)?);
+        Program::compile(&document.path, &from, &to)?;
         let row = Handoff {
             id: new_id(),
             look_id: look.id,

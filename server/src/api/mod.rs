@@ -1,12 +1,15 @@
 //! The JSON API. One file a resource; the whole URL map is here.
 
 pub mod catalogue;
-pub mod footage;
 pub mod handoffs;
+pub mod incoming;
 pub mod looks;
 pub mod openapi;
 pub mod page;
 pub mod productions;
+pub mod profiles;
+pub mod scenes;
+pub mod shots;
 
 use crate::error::ApiError;
 use actix_web::web::{self, ServiceConfig};
@@ -29,16 +32,42 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/catalogue", web::get().to(catalogue::steps))
         .route("/api/encodings", web::get().to(catalogue::encodings))
         .route("/api/look-schema", web::get().to(catalogue::look_schema))
+        .route("/api/scopes", web::get().to(catalogue::scopes))
         .route("/api/productions", web::get().to(productions::list))
+        .route("/api/productions", web::post().to(productions::create))
+        .route("/api/productions/import", web::post().to(productions::import))
         .route("/api/productions/{id}", web::get().to(productions::show))
+        .route("/api/productions/{id}", web::put().to(productions::rename))
+        .route("/api/productions/{id}", web::delete().to(productions::delete))
+        .route("/api/productions/{id}/duplicate", web::post().to(productions::duplicate))
+        .route("/api/productions/{id}/export", web::get().to(productions::export))
+        .route("/api/productions/{id}/order", web::put().to(scenes::arrange))
+        .route("/api/productions/{id}/scenes", web::post().to(scenes::create))
+        .route("/api/productions/{id}/profiles", web::post().to(profiles::create))
         .route("/api/productions/{id}/looks", web::get().to(looks::list))
         .route("/api/productions/{id}/looks", web::post().to(looks::create))
-        .route("/api/productions/{id}/scenes", web::post().to(footage::create_scene))
-        .route("/api/scenes/{id}", web::put().to(footage::rename_scene))
-        .route("/api/scenes/{id}", web::delete().to(footage::delete_scene))
-        .route("/api/scenes/{id}/shots", web::post().to(footage::add_shot))
-        .route("/api/shots/{id}", web::patch().to(footage::edit_shot))
-        .route("/api/shots/{id}", web::delete().to(footage::delete_shot))
+        .route("/api/profile-reading", web::post().to(profiles::reading))
+        .route("/api/profiles/{id}", web::put().to(profiles::edit))
+        .route("/api/profiles/{id}", web::delete().to(profiles::delete))
+        .route("/api/scenes/{id}", web::put().to(scenes::edit))
+        .route("/api/scenes/{id}", web::delete().to(scenes::delete))
+        .route("/api/scenes/{id}/shots", web::post().to(incoming::create_shot))
+        .route("/api/scenes/{id}/bring", web::post().to(incoming::bring_in))
+        .route("/api/group", web::post().to(incoming::group))
+        .route("/api/incoming/{key}", web::get().to(incoming::have))
+        .route("/api/incoming/{key}", web::put().to(incoming::take))
+        .route("/api/incoming/{key}", web::delete().to(incoming::give_up))
+        .route("/api/folders", web::get().to(incoming::folders))
+        .route("/api/folders/list", web::post().to(incoming::list_folder))
+        .route("/api/shots/{id}", web::patch().to(shots::edit))
+        .route("/api/shots/{id}", web::delete().to(shots::delete))
+        .route("/api/shots/{id}/frames", web::get().to(incoming::frames))
+        .route("/api/shots/{id}/frames", web::post().to(incoming::add_frame))
+        .route("/api/shots/{id}/stop", web::post().to(incoming::stop))
+        .route("/api/shots/{id}/trim", web::get().to(shots::trim))
+        .route("/api/shots/{id}/trim", web::put().to(shots::save_trim))
+        .route("/api/shots/{id}/trim/copy", web::post().to(shots::copy_trim))
+        .route("/api/shots/{id}/as", web::get().to(shots::as_encoding))
         .route("/api/looks/{id}", web::get().to(looks::show))
         .route("/api/looks/{id}", web::put().to(looks::save))
         .route("/api/looks/{id}", web::delete().to(looks::delete))
@@ -50,7 +79,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/handoffs/{id}", web::get().to(handoffs::show))
         .route("/api/handoffs/{id}/cancel", web::post().to(handoffs::cancel))
         .route("/api/handoffs/{id}/table", web::get().to(handoffs::table))
-        .route("/api/dropper", web::post().to(catalogue::dropper))
+        .route("/api/dropper", web::post().to(shots::dropper))
+        .route("/api/match", web::post().to(shots::bring))
         .route("/api/preview", web::get().to(crate::preview::socket::open))
         .route("/api/{rest:.*}", web::to(page::no_such_call))
         .default_service(web::to(page::file));

@@ -1,14 +1,22 @@
-//! Productions with their scenes and shots.
+//! Productions with their scenes and shots; copied, and carried elsewhere as one file.
 
-use crate::error::ApiResult;
-use crate::store::{
-    Store,
-    productions::{Production, Shot},
-};
-use actix_web::web;
-use lantern_core::colour::CameraProfile;
+use super::profiles::ProfileDetail;
+use super::scenes::clean;
+use crate::error::{ApiError, ApiResult};
+use crate::jobs::Jobs;
+use crate::media::bundle;
+use crate::preview::Studio;
+use crate::store::manifest::Manifest;
+use crate::store::productions::Production;
+use crate::store::profiles::Profile;
+use crate::store::schema::frames;
+use crate::store::shots::Shot;
+use crate::store::{Store, new_id};
+use actix_web::{HttpRequest, HttpResponse, web};
+use diesel::dsl::{count_star, max, min};
+use diesel::prelude::*;
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// A production in the list.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -26,8 +34,8 @@ pub struct ProductionDetail {
     pub id: String,
     /// Its name.
     pub name: String,
-    /// Its camera, where one is known.
-    pub camera: Option<CameraProfile>,
+    /// Its camera profiles.
+    pub profiles: Vec<ProfileDetail>,
     /// Its scenes in order.
     pub scenes: Vec<SceneDetail>,
 }
@@ -39,6 +47,8 @@ pub struct SceneDetail {
     pub id: String,
     /// Its name.
     pub name: String,
+    /// Whether it holds finished stills, which wear no look.
+    pub finished: bool,
     /// Its shots in order.
     pub shots: Vec<ShotDetail>,
 }
@@ -54,22 +64,124 @@ pub struct ShotDetail {
     pub encoding: String,
     /// Why it has its encoding, or why none is known.
     pub encoding_reason: String,
-    /// Pixels in a row.
+    /// Pixels in a row of its first frame.
     pub width: i32,
-    /// Rows.
+    /// Rows of its first frame.
     pub height: i32,
+    /// Frames that are here.
+    pub frames: i32,
+    /// Number of the first frame, as its file says.
+    pub first_number: i32,
+    /// Frames a second.
+    pub rate: f64,
+    /// The frame shown for it, by its place in the order.
+    pub poster: i32,
+    /// The first frame that counts.
+    pub in_frame: i32,
+    /// The last frame that counts.
+    pub out_frame: i32,
+    /// How many steps balance it.
+    pub trim_steps: i32,
+    /// Rises with every change of its trim.
+    pub trim_revision: i32,
+    /// The share of its frames that are here, while they come in.
+    pub arriving: Option<f64>,
+    /// What is wrong with it, in words.
+    pub warnings: Vec<String>,
 }
 
-impl From<Shot> for ShotDetail {
-    fn from(s: Shot) -> Self {
-        Self {
+/// What is known of a shot's frames together.
+#[derive(Clone, Debug, Default)]
+struct Span {
+    count: i32,
+    numbers: [i32; 2],
+    widths: [i32; 2],
+    heights: [i32; 2],
+    healed: i32,
+}
+
+impl Span {
+    fn of(c: &mut SqliteConnection, shot: &str) -> ApiResult<Self> {
+        type Row = (i64, Option<i32>, Option<i32>, Option<i32>, Option<i32>, Option<i32>, Option<i32>);
+        let own = frames::table.filter(frames::shot_id.eq(shot));
+        let row: Row = own
+            .select((
+                count_star(),
+                min(frames::number),
+                max(frames::number),
+                min(frames::width),
+                max(frames::width),
+                min(frames::height),
+                max(frames::height),
+            ))
+            .first(c)?;
+        let healed: i64 = own.filter(frames::healed.gt(0)).select(count_star()).first(c)?;
+        let pair = |a: Option<i32>, b: Option<i32>| [a.unwrap_or(0), b.unwrap_or(0)];
+        Ok(Self {
+            count: row.0 as i32,
+            numbers: pair(row.1, row.2),
+            widths: pair(row.3, row.4),
+            heights: pair(row.5, row.6),
+            healed: healed as i32,
+        })
+    }
+
+    /// What is wrong, in words.
+    fn warnings(&self, shot: &Shot, arriving: bool) -> Vec<String> {
+        let mut all = Vec::new();
+        if shot.encoding.is_empty() && !arriving {
+            all.push("nobody has said yet how it is encoded".into());
+        }
+        let [first, last] = self.numbers;
+        let gaps = last - first + 1 - self.count;
+        if self.count == 0 && !arriving {
+            all.push("no frame of it came in".into());
+        } else if self.count < shot.expected && !arriving {
+            all.push(format!(
+                "{} of {} frames came in: bring it in again to go on",
+                self.count, shot.expected
+            ));
+        } else if gaps > 0 && !arriving {
+            all.push(format!("{gaps} frames are missing between {first} and {last}"));
+        }
+        let [[w0, w1], [h0, h1]] = [self.widths, self.heights];
+        if w0 != w1 || h0 != h1 {
+            all.push(format!("its frames differ in size: {w0} × {h0} to {w1} × {h1}"));
+        }
+        if self.healed > 0 {
+            let what =
+                if self.count == 1 { "it holds".into() } else { format!("{} frames hold", self.healed) };
+            all.push(format!(
+                "{what} values that are no numbers (shown as black or as the highest half float)"
+            ));
+        }
+        all
+    }
+}
+
+impl ShotDetail {
+    /// What people see of a shot. `arriving` is the share that is here while a job brings its frames in.
+    pub fn of(c: &mut SqliteConnection, s: Shot, arriving: Option<f64>) -> ApiResult<Self> {
+        let span = Span::of(c, &s.id)?;
+        let end = span.count.max(1) - 1;
+        Ok(Self {
+            warnings: span.warnings(&s, arriving.is_some()),
+            trim_steps: s.trim()?.steps.len() as i32,
             id: s.id,
             name: s.name,
             encoding: s.encoding,
             encoding_reason: s.encoding_reason,
-            width: s.width,
-            height: s.height,
-        }
+            width: span.widths[0],
+            height: span.heights[0],
+            frames: span.count,
+            first_number: span.numbers[0],
+            rate: s.rate,
+            poster: s.poster.min(end),
+            in_frame: s.in_frame.min(end),
+            out_frame: s.out_frame.unwrap_or(end).min(end),
+            trim_revision: s.trim_revision,
+            arriving,
+        })
     }
 }
 
@@ -80,21 +192,150 @@ pub async fn list(store: web::Data<Store>) -> ApiResult<web::Json<Vec<Production
 }
 
 /// One production.
-pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<ProductionDetail>> {
+pub async fn show(
+    store: web::Data<Store>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+) -> ApiResult<web::Json<ProductionDetail>> {
     let detail = store.run(move |c| {
-        let production = Production::find(c, &id)?;
-        let scenes = production.scenes(c)?.into_iter().map(|(scene, shots)| SceneDetail {
-            id: scene.id,
-            name: scene.name,
-            shots: shots.into_iter().map(ShotDetail::from).collect(),
-        });
-        let scenes = scenes.collect();
-        Ok(ProductionDetail {
-            camera: production.camera()?,
-            id: production.id,
-            name: production.name,
-            scenes,
+        // One reading of everything, also while frames come in.
+        c.transaction(|c| {
+            let production = Production::find(c, &id)?;
+            let profiles = Profile::of_production(c, &production.id)?
+                .into_iter()
+                .map(|p| ProfileDetail::of(p, &production))
+                .collect::<ApiResult<_>>()?;
+            let mut scenes = Vec::new();
+            for (scene, shots) in production.scenes(c)? {
+                let shots = shots
+                    .into_iter()
+                    .map(|s| {
+                        let arriving = jobs.find(&s.id).map(|j| j.share());
+                        ShotDetail::of(c, s, arriving)
+                    })
+                    .collect::<ApiResult<_>>()?;
+                scenes.push(SceneDetail { id: scene.id, name: scene.name, finished: scene.finished, shots });
+            }
+            Ok(ProductionDetail { id: production.id, name: production.name, profiles, scenes })
         })
     });
     Ok(web::Json(detail.await?))
+}
+
+/// A production's name.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct NameProduction {
+    /// What people call it.
+    pub name: String,
+}
+
+fn line(p: Production) -> web::Json<ProductionLine> {
+    web::Json(ProductionLine { id: p.id, name: p.name })
+}
+
+/// Makes an empty production.
+pub async fn create(
+    store: web::Data<Store>,
+    body: web::Json<NameProduction>,
+) -> ApiResult<web::Json<ProductionLine>> {
+    let name = clean(&body.name)?;
+    let made = store.run(move |c| {
+        let production = Production { id: new_id(), name, camera: String::new() };
+        production.insert(c)?;
+        Ok(production)
+    });
+    Ok(line(made.await?))
+}
+
+/// Renames a production.
+pub async fn rename(
+    store: web::Data<Store>,
+    id: web::Path<String>,
+    body: web::Json<NameProduction>,
+) -> ApiResult<HttpResponse> {
+    let name = clean(&body.name)?;
+    store.run(move |c| Production::rename(c, &id, &name)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Deletes a production with everything in it.
+pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| Production::delete(c, &id)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Copies a production: everything in it, under a new name. Its files are kept once.
+pub async fn duplicate(
+    store: web::Data<Store>,
+    id: web::Path<String>,
+    body: web::Json<NameProduction>,
+) -> ApiResult<web::Json<ProductionLine>> {
+    let name = clean(&body.name)?;
+    let made = store.run(move |c| {
+        let production = Production::find(c, &id)?;
+        Manifest::of(c, &production)?.put(c, &name, &Default::default())
+    });
+    Ok(line(made.await?))
+}
+
+/// A production as one file.
+pub async fn export(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+    request: HttpRequest,
+) -> ApiResult<HttpResponse> {
+    let media = studio.media.clone();
+    let made = store.run(move |c| {
+        let production = Production::find(c, &id)?;
+        let manifest = Manifest::of(c, &production)?;
+        let file = tempfile::tempfile()?;
+        bundle::write(&media, &manifest, file.try_clone()?)?;
+        Ok((production.name, file))
+    });
+    let (name, file) = made.await?;
+    let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let named = actix_files::NamedFile::from_file(file, "production.zip")?;
+    let mut response = named.disable_content_disposition().into_response(&request);
+    let disposition = format!("attachment; filename=\"{plain}.production.zip\"");
+    let value = actix_web::http::header::HeaderValue::from_str(&disposition).map_err(ApiError::internal)?;
+    response.headers_mut().insert(actix_web::http::header::CONTENT_DISPOSITION, value);
+    // Pictures are packed already.
+    response.headers_mut().insert(
+        actix_web::http::header::CONTENT_ENCODING,
+        actix_web::http::header::HeaderValue::from_static("identity"),
+    );
+    Ok(response)
+}
+
+/// A production file that arrived.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ImportProduction {
+    /// The key that it was sent under.
+    pub key: String,
+}
+
+/// Makes a production from a file that arrived.
+pub async fn import(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    body: web::Json<ImportProduction>,
+) -> ApiResult<web::Json<ProductionLine>> {
+    let media = studio.media.clone();
+    let made = store.run(move |c| {
+        let part = media.part(&body.key)?;
+        if !part.exists() {
+            return Err(ApiError::NotFound("arrived file"));
+        }
+        let read = bundle::read(&media, &part);
+        media.drop_part(&body.key)?;
+        let (manifest, sizes) = read?;
+        let taken: Vec<String> = Production::all(c)?.into_iter().map(|p| p.name).collect();
+        let mut name = manifest.name.clone();
+        while taken.contains(&name) {
+            name.push_str(" (brought in)");
+        }
+        manifest.put(c, &name, &sizes)
+    });
+    Ok(line(made.await?))
 }

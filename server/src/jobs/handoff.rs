@@ -2,7 +2,7 @@
 
 use super::Job;
 use crate::error::{ApiError, ApiResult};
-use crate::preview::frame::Studio;
+use crate::preview::Studio;
 use crate::store::handoffs::Handoff;
 use crate::store::looks::{LookRow, Version};
 use crate::store::productions::{Media, Production};
@@ -12,7 +12,7 @@ use lantern_core::table::{Bake, Fidelity, Probe, bake, bake::title, fidelity};
 use lantern_formats::cube;
 
 /// The widest picture that a table is proven on.
-const PROOF_WIDTH: usize = 960;
+const PROOF_WIDTH: u32 = 960;
 
 /// Runs a handoff to its end and saves how it ended. Blocks.
 pub fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
@@ -36,7 +36,7 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     let look = Look::from_json(&version.document)?;
     let production = Production::find(c, &row.production_id)?;
     let (from, to) =
-        (production.encoding(&handoff.from_encoding)?, production.encoding(&handoff.to_encoding)?);
+        (production.encoding(c, &handoff.from_encoding)?, production.encoding(c, &handoff.to_encoding)?);
     let program = Program::compile(&look.path, &from, &to)?;
 
     let plan = Bake::plan(&from, handoff.size as usize);
@@ -68,14 +68,15 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
 /// and is left out.
 fn probes(studio: &Studio, production: &Production, from: &Encoding, job: &Job) -> ApiResult<Vec<Probe>> {
     let c = &mut *studio.store.connect()?;
-    let all = production.scenes(c)?.into_iter().flat_map(|(_, shots)| shots);
+    let worn = production.scenes(c)?.into_iter().filter(|(scene, _)| !scene.finished);
+    let all = worn.flat_map(|(_, shots)| shots);
     let shots: Vec<_> = all.filter(|shot| !shot.encoding.is_empty()).collect();
     let mut probes = Vec::with_capacity(shots.len());
     for (i, shot) in shots.iter().enumerate() {
         if job.cancelled() {
             break;
         }
-        let proxy = studio.proxies.get(&studio.store, &studio.media, &shot.id, PROOF_WIDTH)?;
+        let proxy = studio.proxy(&shot.id, None, PROOF_WIDTH)?;
         let mut pixels = proxy.picture.pixels.clone();
         // A display-referred table is proven on what the shot looks like on that display.
         if proxy.encoding != *from {

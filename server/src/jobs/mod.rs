@@ -1,6 +1,7 @@
 //! Long work with progress and cancel.
 
 pub mod handoff;
+pub mod intake;
 
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};

@@ -1,4 +1,16 @@
 //! Content-addressed files: named by the hash of their bytes, written once, never altered.
+//!
+//! * [`incoming`] — files on their way in, which go on where they broke off.
+//! * [`intake`] — a file that arrived becomes a frame of a shot.
+//! * [`clip`] — clips become frames, through the system's ffmpeg.
+//! * [`folders`] — folders on this machine that the operator allowed.
+//! * [`bundle`] — a production as one file.
+
+pub mod bundle;
+pub mod clip;
+pub mod folders;
+pub mod incoming;
+pub mod intake;
 
 use crate::error::{ApiError, ApiResult};
 use std::io::Write;
@@ -11,10 +23,12 @@ pub struct MediaFolder {
 }
 
 impl MediaFolder {
-    /// Opens or makes the folder.
+    /// Opens or makes the folder. What a process that was killed left half written is taken away.
     pub fn open(root: &Path) -> ApiResult<Self> {
-        std::fs::create_dir_all(root)?;
-        Ok(Self { root: root.into() })
+        let folder = Self { root: root.into() };
+        std::fs::create_dir_all(folder.incoming())?;
+        folder.tidy_incoming()?;
+        Ok(folder)
     }
 
     /// Keeps bytes and gives their hash. The file appears whole or not at all: it is written under a temporary
@@ -27,8 +41,20 @@ impl MediaFolder {
 
     /// A file that is about to come in, under a temporary name in the folder.
     pub fn receive(&self) -> ApiResult<Receiver> {
-        let file = tempfile::NamedTempFile::new_in(&self.root)?;
+        let file = tempfile::NamedTempFile::new_in(self.incoming())?;
         Ok(Receiver { file, hasher: blake3::Hasher::new(), length: 0 })
+    }
+
+    /// Moves a synced file to the place of its hash; one that is there already stays.
+    fn put(&self, file: &Path, hash: &str) -> ApiResult<()> {
+        let path = self.path(hash)?;
+        if !path.exists() {
+            let parent = path.parent().unwrap_or(&self.root).to_owned();
+            std::fs::create_dir_all(&parent)?;
+            std::fs::rename(file, &path)?;
+            std::fs::File::open(parent)?.sync_all()?;
+        }
+        Ok(())
     }
 
     /// The bytes of a hash.
@@ -36,8 +62,8 @@ impl MediaFolder {
         Ok(std::fs::read(self.path(hash)?)?)
     }
 
-    /// Only a hash becomes a path.
-    fn path(&self, hash: &str) -> ApiResult<PathBuf> {
+    /// The file of a hash. Only a hash becomes a path.
+    pub fn path(&self, hash: &str) -> ApiResult<PathBuf> {
         if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
             return Err(ApiError::internal(format!("“{hash}” is not a hash")));
         }
@@ -61,9 +87,27 @@ impl Receiver {
         Ok(())
     }
 
+    /// Takes a whole file's bytes.
+    pub fn copy(&mut self, path: &Path) -> ApiResult<()> {
+        use std::io::Read;
+        let mut file = std::fs::File::open(path)?;
+        let mut piece = vec![0; 1 << 20];
+        loop {
+            match file.read(&mut piece)? {
+                0 => return Ok(()),
+                n => self.write(&piece[..n])?,
+            }
+        }
+    }
+
     /// Bytes so far.
     pub fn length(&self) -> u64 {
         self.length
+    }
+
+    /// The hash of what came in so far.
+    pub fn hash(&self) -> String {
+        self.hasher.finalize().to_hex().to_string()
     }
 
     /// What came in.
@@ -73,16 +117,9 @@ impl Receiver {
 
     /// Keeps the file under its hash and gives that; one that is there already stays.
     pub fn keep(self, folder: &MediaFolder) -> ApiResult<String> {
-        let hash = self.hasher.finalize().to_hex().to_string();
-        let path = folder.path(&hash)?;
-        if path.exists() {
-            return Ok(hash);
-        }
-        let parent = path.parent().unwrap_or(&folder.root).to_owned();
-        std::fs::create_dir_all(&parent)?;
+        let hash = self.hash();
         self.file.as_file().sync_all()?;
-        self.file.persist(&path).map_err(ApiError::internal)?;
-        std::fs::File::open(parent)?.sync_all()?;
+        folder.put(&self.file.into_temp_path(), &hash)?;
         Ok(hash)
     }
 }
@@ -98,7 +135,7 @@ mod tests {
         let mut given_up = folder.receive().unwrap();
         given_up.write(b"half").unwrap();
         drop(given_up);
-        assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 0);
+        assert_eq!(std::fs::read_dir(folder.incoming()).unwrap().count(), 0);
         let mut receiver = folder.receive().unwrap();
         receiver.write(b"gr").unwrap();
         receiver.write(b"ain").unwrap();

@@ -1,9 +1,14 @@
 //! Live pictures: the page sends a path, the server sends pixels and scope counts.
 
-pub mod frame;
+pub mod counts;
+pub mod light;
+pub mod paint;
 pub mod proxy;
 pub mod reading;
+pub mod request;
 pub mod socket;
+pub mod studio;
 
-pub use frame::{Frame, PictureRequest, Quality, RowRequest};
-pub use proxy::{Proxies, Proxy};
+pub use proxy::{FrameOf, Proxies, Proxy};
+pub use request::{Counts, Frame, Kind, PictureRequest, Quality, RowRequest, Show};
+pub use studio::Studio;

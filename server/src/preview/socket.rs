@@ -1,7 +1,8 @@
 //! The preview socket: requests in as JSON, frames out as bytes, latest wins.
 
-use super::frame::{PictureRequest, RowRequest, Studio};
 use super::reading::{ReadingRequest, read};
+use super::request::{Kind, PictureRequest, RowRequest, SampleRequest};
+use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
 use actix_web::{HttpRequest, HttpResponse, web};
 use futures_util::StreamExt;
@@ -19,14 +20,18 @@ const MOST_BYTES: usize = 1 << 20;
 #[serde(tag = "ask", rename_all = "lowercase")]
 enum Ask {
     Picture(PictureRequest),
+    Beside(PictureRequest),
     Row(RowRequest),
     Reading(ReadingRequest),
+    Sample(SampleRequest),
 }
 
 /// The newest request of each sort that nobody has begun with.
 #[derive(Default)]
 struct Waiting {
     picture: Option<PictureRequest>,
+    beside: Option<PictureRequest>,
+    sample: Option<SampleRequest>,
     row: Option<(RowRequest, usize)>,
     reading: Option<ReadingRequest>,
 }
@@ -42,7 +47,8 @@ struct Inbox {
 /// The work to do next: the picture in hand before what stands around it, the row one picture at a time, so
 /// that a newer picture gets in between.
 enum Work {
-    Picture(PictureRequest),
+    Picture(PictureRequest, Kind),
+    Sample(SampleRequest),
     Reading(ReadingRequest),
     Thumbnail(RowRequest, usize),
 }
@@ -59,6 +65,8 @@ impl Inbox {
                 w.picture = Some(r);
                 self.stop.store(true, Ordering::Relaxed);
             }
+            Ask::Beside(r) => w.beside = Some(r),
+            Ask::Sample(r) => w.sample = Some(r),
             Ask::Row(r) => w.row = Some((r, 0)),
             Ask::Reading(r) => w.reading = Some(r),
         }
@@ -71,7 +79,13 @@ impl Inbox {
         // Under the lock: a picture that comes after this work was chosen stops it.
         self.stop.store(false, Ordering::Relaxed);
         if let Some(r) = w.picture.take() {
-            return Some(Work::Picture(r));
+            return Some(Work::Picture(r, Kind::Picture));
+        }
+        if let Some(r) = w.sample.take() {
+            return Some(Work::Sample(r));
+        }
+        if let Some(r) = w.beside.take() {
+            return Some(Work::Picture(r, Kind::Beside));
         }
         if let Some(r) = w.reading.take() {
             return Some(Work::Reading(r));
@@ -95,7 +109,11 @@ enum Answer {
 fn work(studio: &Studio, work: &Work, stop: &AtomicBool) -> ApiResult<Answer> {
     let bytes = |frame: Option<Vec<u8>>| frame.map_or(Answer::Nothing, Answer::Bytes);
     match work {
-        Work::Picture(r) => studio.picture(r, stop).map(bytes),
+        Work::Picture(r, kind) => studio.picture(r, *kind, stop).map(bytes),
+        Work::Sample(r) => {
+            let samples = studio.samples(r)?;
+            Ok(Answer::Text(json!({ "samples": { "seq": r.seq, "at": r.at, "found": samples } }).to_string()))
+        }
         Work::Thumbnail(r, i) => studio.thumbnail(r, *i, stop).map(bytes),
         Work::Reading(r) => Ok(Answer::Text(json!({ "reading": read(r)? }).to_string())),
     }
@@ -103,7 +121,8 @@ fn work(studio: &Studio, work: &Work, stop: &AtomicBool) -> ApiResult<Answer> {
 
 fn seq(work: &Work) -> u32 {
     match work {
-        Work::Picture(r) => r.seq,
+        Work::Picture(r, _) => r.seq,
+        Work::Sample(r) => r.seq,
         Work::Reading(r) => r.seq,
         Work::Thumbnail(r, _) => r.seq,
     }

@@ -68,7 +68,7 @@ impl LookRow {
         c.immediate_transaction(|c| {
             let row = Self::find(c, id)?;
             if row.revision != revision {
-                return Err(ApiError::Conflict { current: row.revision });
+                return Err(ApiError::Conflict { what: "look", current: row.revision });
             }
             let row =
                 Self { name: look.name.clone(), document: look.to_json(), revision: revision + 1, ..row };
@@ -109,6 +109,12 @@ impl Version {
     pub fn find(c: &mut SqliteConnection, look: &str, number: i32) -> ApiResult<Self> {
         let row = look_versions::table.find((look, number)).select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("version"))
+    }
+
+    /// Saves a version that comes from elsewhere.
+    pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::insert_into(look_versions::table).values(self).execute(c)?;
+        Ok(())
     }
 
     /// Keeps the look as it stands under the next number.

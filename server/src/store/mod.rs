@@ -2,8 +2,12 @@
 
 pub mod handoffs;
 pub mod looks;
+pub mod manifest;
 pub mod productions;
+pub mod profiles;
+pub mod scenes;
 pub mod schema;
+pub mod shots;
 
 use crate::error::{ApiError, ApiResult};
 use diesel::{

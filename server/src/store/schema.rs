@@ -15,6 +15,7 @@ diesel::table! {
         production_id -> Text,
         position -> Integer,
         name -> Text,
+        finished -> Bool,
     }
 }
 
@@ -33,10 +34,37 @@ diesel::table! {
         position -> Integer,
         name -> Text,
         encoding -> Text,
+        encoding_reason -> Text,
+        rate -> Double,
+        poster -> Integer,
+        in_frame -> Integer,
+        out_frame -> Nullable<Integer>,
+        expected -> Integer,
+        trim -> Text,
+        trim_revision -> Integer,
+    }
+}
+
+diesel::table! {
+    frames (shot_id, number) {
+        shot_id -> Text,
+        number -> Integer,
+        name -> Text,
         media_hash -> Text,
         width -> Integer,
         height -> Integer,
-        encoding_reason -> Text,
+        bytes -> BigInt,
+        healed -> BigInt,
+    }
+}
+
+diesel::table! {
+    profiles (id) {
+        id -> Text,
+        production_id -> Text,
+        name -> Text,
+        body -> Text,
+        table_hash -> Nullable<Text>,
     }
 }
 
@@ -83,6 +111,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     scenes,
     media,
     shots,
+    frames,
+    profiles,
     looks,
     look_versions,
     handoffs

@@ -58,7 +58,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** White balance that makes a place neutral */
+        /** Balance that makes a place neutral, or gives it an exposure */
         post: {
             parameters: {
                 query?: never;
@@ -137,6 +137,149 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Folders on this machine that the operator allowed */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": string[];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folders/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What lies in one of them */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FolderPlace"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Listing"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says which files are one shot */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Names"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Group"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -277,6 +420,113 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incoming/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much of a file is here */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    key: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Have"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        /** Takes a file's bytes from byte ?from= on; ?name= is its name */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    key: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Have"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Gives a file up */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    key: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -650,6 +900,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What brings one shot to another */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["MatchRequest"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Brought"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions": {
         parameters: {
             query?: never;
@@ -688,7 +987,89 @@ export interface paths {
             };
         };
         put?: never;
-        post?: never;
+        /** Makes an empty production */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NameProduction"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProductionLine"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a production from a file that arrived under a key */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ImportProduction"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProductionLine"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -722,6 +1103,164 @@ export interface paths {
                     content: {
                         "application/json": components["schemas"]["ProductionDetail"];
                     };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        /** Renames it */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NameProduction"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Deletes it with everything in it */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copies it under a new name */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NameProduction"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProductionLine"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of it as one file */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
                 };
                 /** @description what went wrong (RFC 9457) */
                 default: {
@@ -824,6 +1363,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Puts its scenes and shots in an order */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Arrange"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a camera profile */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SaveProfile"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProfileDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/scenes": {
         parameters: {
             query?: never;
@@ -845,7 +1484,7 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["NameScene"];
+                    "application/json": components["schemas"]["CreateScene"];
                 };
             };
             responses: {
@@ -875,7 +1514,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scenes/{id}": {
+    "/api/profile-reading": {
         parameters: {
             query?: never;
             header?: never;
@@ -883,7 +1522,56 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Renames a scene */
+        put?: never;
+        /** Where light lands on the curve of a profile that is being made */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProfileReading"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a camera profile */
         put: {
             parameters: {
                 query?: never;
@@ -895,7 +1583,87 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["NameScene"];
+                    "application/json": components["schemas"]["SaveProfile"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProfileDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Deletes a camera profile that no shot has */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a scene */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EditScene"];
                 };
             };
             responses: {
@@ -953,7 +1721,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scenes/{id}/shots": {
+    "/api/scenes/{id}/bring": {
         parameters: {
             query?: never;
             header?: never;
@@ -962,7 +1730,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes a picture file in as a shot: its bytes as the body, ?name= its file name */
+        /** Brings files of an allowed folder in */
         post: {
             parameters: {
                 query?: never;
@@ -972,7 +1740,62 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BringIn"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShotDetail"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a shot from a file that arrived under a key */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Arrived"];
+                };
+            };
             responses: {
                 /** @description done */
                 200: {
@@ -994,6 +1817,51 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scopes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What stands still in the scopes */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ScopeInfo"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1042,7 +1910,7 @@ export interface paths {
         };
         options?: never;
         head?: never;
-        /** Changes a shot's name, encoding or scene */
+        /** Changes a shot */
         patch: {
             parameters: {
                 query?: never;
@@ -1080,12 +1948,356 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/shots/{id}/as": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A PNG of how a shot would look in ?encoding= */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The frames of a shot */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FrameLine"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Takes a file that arrived in as a frame */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Arrived"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops what comes in for a shot */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A shot's trim */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrimDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        /** Saves a shot's trim */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SaveTrim"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrimDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/trim/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copies a trim, or steps of it, to other shots */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CopyTrim"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrimBefore"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /** @description A von Kries adaptation: gains on cone-like responses. */
         Adaptation: "bradford" | "cat16";
+        /** @description A closed line over the picture: four corners for a rectangle, many for one drawn by hand. */
+        Area: {
+            /** @description Its corners as shares of the picture's width and height, from the upper left. */
+            corners: number[][];
+        };
+        /** @description An order of a production's scenes and shots. */
+        Arrange: {
+            /** @description Every scene in order. */
+            scenes: components["schemas"]["ArrangedScene"][];
+        };
+        /** @description A scene in its place. */
+        ArrangedScene: {
+            /** @description Its id. */
+            id: string;
+            /** @description The ids of its shots in order. */
+            shots: string[];
+        };
+        /** @description A file that arrived, to be taken in. */
+        Arrived: {
+            /**
+             * Format: int32
+             * @description How many frames the shot will have.
+             * @default null
+             */
+            expected: number | null;
+            /** @description The key that it was sent under. */
+            key: string;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Its frame number.
+             * @default 0
+             */
+            number: number;
+            /**
+             * @description What to call the shot; the file's name where nothing is said.
+             * @default null
+             */
+            shot: string | null;
+        };
         /** @description Exposure in stops, and the white of the light on the set as temperature and tint. */
         Balance: {
             /**
@@ -1104,6 +2316,36 @@ export interface components {
              * Format: double
              * @description How far that light lies from the locus toward green: a higher value makes the picture more magenta.
              * @default 0
+             */
+            tint: number;
+        };
+        /** @description Files of an allowed folder to bring in. */
+        BringIn: {
+            /** @description Their names. */
+            names: string[];
+            /** @description Where they lie. */
+            place: components["schemas"]["FolderPlace"];
+        };
+        /** @description What would bring one shot to another. */
+        Brought: {
+            /**
+             * Format: double
+             * @description Contrast of a Tone step about middle grey.
+             */
+            contrast: number;
+            /**
+             * Format: double
+             * @description Exposure in stops.
+             */
+            exposure: number;
+            /**
+             * Format: double
+             * @description Temperature in kelvin.
+             */
+            temperature: number;
+            /**
+             * Format: double
+             * @description Tint in thousandths of Duv.
              */
             tint: number;
         };
@@ -1152,6 +2394,55 @@ export interface components {
             /** @description The worst colour. */
             worst: components["schemas"]["Worst"];
         };
+        /** @description Copies steps of a trim to other shots. */
+        CopyTrim: {
+            /**
+             * @description The steps, by id; all where none are named, in place of what is there.
+             * @default null
+             */
+            steps: string[] | null;
+            /** @description The shots that they go to. */
+            to: string[];
+        };
+        /** @description The counts that come along with a picture. */
+        Counts: {
+            /**
+             * @description The part of the picture that counts; all where none is drawn.
+             * @default null
+             */
+            area: components["schemas"]["Area"] | null;
+            /**
+             * @description CIE 1976 chromaticity of the scene.
+             * @default false
+             */
+            chromaticity: boolean;
+            /**
+             * @description Histograms of R, G, B and luma.
+             * @default false
+             */
+            histogram: boolean;
+            /**
+             * @description Shares beyond the limits.
+             * @default false
+             */
+            limits: boolean;
+            /**
+             * @description Waveform of luma.
+             * @default false
+             */
+            luma: boolean;
+            /**
+             * Format: float
+             * @description Vectorscope at this zoom, 1 or more.
+             * @default null
+             */
+            vector: number | null;
+            /**
+             * @description Waveform of R, G and B.
+             * @default false
+             */
+            wave: boolean;
+        };
         /** @description Asks for a handoff. */
         CreateHandoff: {
             /** @description Encoding that the table expects; `camera` is the production's camera. */
@@ -1179,6 +2470,16 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description A scene to make. */
+        CreateScene: {
+            /**
+             * @description Whether it holds finished stills.
+             * @default false
+             */
+            finished: boolean;
+            /** @description What people call it. */
+            name: string;
+        };
         /** @description The neutral of a curve. */
         CurveRest: "same" | "one";
         /** @description Free curves through points. */
@@ -1204,6 +2505,20 @@ export interface components {
              */
             red: number[][];
         };
+        /** @description What stands still in the diagram. */
+        Diagram: {
+            /** @description Gamuts: a name, and red, green and blue. */
+            gamuts: components["schemas"]["Gamut"][];
+            /** @description The spectral locus, to be closed by the purple line. */
+            locus: number[][];
+            /**
+             * Format: double
+             * @description Side of the diagram in u' and v'.
+             */
+            span: number;
+            /** @description The white that pictures are adapted to: D65. */
+            white: number[];
+        };
         /** @description A curve on the tonal axis. */
         DrawnCurve: {
             /** @description What it is: `response`, `darks`, `middles`, `lights`, or the id of a curve field. */
@@ -1213,6 +2528,11 @@ export interface components {
         };
         /** @description What the dropper found. */
         Dropped: {
+            /**
+             * Format: double
+             * @description Exposure in stops.
+             */
+            exposure: number;
             /**
              * Format: double
              * @description Brightness of the place before the step, in stops from middle grey.
@@ -1229,34 +2549,91 @@ export interface components {
              */
             tint: number;
         };
-        /** @description Asks what white balance makes a place of a shot neutral. */
+        /** @description Asks what balance makes a place of a shot neutral, or gives it an exposure. */
         DropperRequest: {
-            /** @description Column and row of the place as shares of width and height, 0..1. */
-            at: number[];
+            /**
+             * @description The area that was dragged over, in place of a place.
+             * @default null
+             */
+            area: components["schemas"]["Area"] | null;
+            /**
+             * @description Column and row of the place as shares of width and height, 0..1.
+             * @default null
+             */
+            at: number[] | null;
+            /**
+             * Format: uint32
+             * @description The frame, by its place in the order.
+             * @default null
+             */
+            frame: number | null;
             /** @description The whole path. */
             path: components["schemas"]["Path"];
             /** @description The shot. */
             shot: string;
             /** @description The Balance step to solve for. */
             step: string;
+            /**
+             * Format: double
+             * @description The stops from middle grey that the place should have; white is solved for where none are said.
+             * @default null
+             */
+            stops: number | null;
+            /**
+             * @description The trim beneath it; the shot's own where none is said.
+             * @default null
+             */
+            trim: components["schemas"]["Path"] | null;
+        };
+        /** @description What to change of a scene; what is left out stays. */
+        EditScene: {
+            /**
+             * @description Whether it holds finished stills.
+             * @default null
+             */
+            finished: boolean | null;
+            /**
+             * @description What people call it.
+             * @default null
+             */
+            name: string | null;
         };
         /** @description What to change of a shot; what is left out stays. */
         EditShot: {
             /**
-             * @description Its encoding's id.
+             * @description Its encoding's id; an empty one for not known.
              * @default null
              */
             encoding: string | null;
+            /**
+             * Format: int32
+             * @description The first frame that counts.
+             * @default null
+             */
+            in_frame: number | null;
             /**
              * @description What people call it.
              * @default null
              */
             name: string | null;
             /**
-             * @description The scene to move it to the end of.
+             * Format: int32
+             * @description The last frame that counts; -1 for the last there is.
              * @default null
              */
-            scene: string | null;
+            out_frame: number | null;
+            /**
+             * Format: int32
+             * @description The frame shown for it, by its place in the order.
+             * @default null
+             */
+            poster: number | null;
+            /**
+             * Format: double
+             * @description Frames a second.
+             * @default null
+             */
+            rate: number | null;
         };
         /** @description An encoding as people choose it. */
         EncodingInfo: {
@@ -1353,6 +2730,70 @@ export interface components {
             /** @description The step's id. */
             step: string;
         };
+        /** @description A place in an allowed folder. */
+        FolderPlace: {
+            /**
+             * @description The folders on the way, from there.
+             * @default []
+             */
+            parts: string[];
+            /**
+             * Format: uint
+             * @description The allowed folder, by number.
+             */
+            root: number;
+        };
+        /** @description A frame in the list. */
+        FrameLine: {
+            /**
+             * Format: int64
+             * @description The file's length.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Values that were no finite numbers.
+             */
+            healed: number;
+            /**
+             * Format: int32
+             * @description Rows.
+             */
+            height: number;
+            /** @description Its file's name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            number: number;
+            /**
+             * Format: int32
+             * @description Pixels in a row.
+             */
+            width: number;
+        };
+        /** @description A triangle of primaries. */
+        Gamut: {
+            /** @description u'v' of red, green and blue. */
+            corners: number[][];
+            /** @description What it is called. */
+            name: string;
+        };
+        /** @description Files that come in together: a still, a clip, or the frames of a sequence. */
+        Group: {
+            /** @description Whether it is a clip. */
+            clip: boolean;
+            /** @description Its files in order, with their frame numbers. */
+            files: [
+                string,
+                number
+            ][];
+            /** @description What the shot will be called. */
+            name: string;
+            /** @description Whether it is a numbered sequence. */
+            sequence: boolean;
+        };
         /** @description A handoff. */
         HandoffDetail: {
             /** @description BLAKE3 of the file, once done. */
@@ -1392,6 +2833,19 @@ export interface components {
              */
             version: number;
         };
+        /** @description How much of a file is here. */
+        Have: {
+            /**
+             * Format: uint64
+             * @description Bytes.
+             */
+            have: number;
+        };
+        /** @description A production file that arrived. */
+        ImportProduction: {
+            /** @description The key that it was sent under. */
+            key: string;
+        };
         /** @description All measures of a table. */
         Judgement: {
             /** @description The measures, most telling first. */
@@ -1428,6 +2882,13 @@ export interface components {
             step: string;
             /** @description Why it is not in. */
             why: string;
+        };
+        /** @description What lies in a folder. */
+        Listing: {
+            /** @description Files inside that may be footage, in order of their names. */
+            files: string[];
+            /** @description Folders inside. */
+            folders: string[];
         };
         /**
          * @description The constants of a camera's log curve, named as in the Common LUT Format (SMPTE ST 2136-1, `Log` with the
@@ -1516,6 +2977,15 @@ export interface components {
              */
             revision: number;
         };
+        /** @description Asks what brings a shot to another one. */
+        MatchRequest: {
+            /** @description The shot that changes. */
+            shot: components["schemas"]["Side"];
+            /** @description Its Balance step that is solved for; what stands before it counts. */
+            step: string;
+            /** @description The shot that it is brought to, as its whole trim leaves it. */
+            to: components["schemas"]["Side"];
+        };
         /** @description One measure with the value above which a table falls short. */
         Measure: {
             /** @description Whether it does. */
@@ -1537,10 +3007,15 @@ export interface components {
             /** @description A warning only: does not count against the table. */
             warning_only: boolean;
         };
-        /** @description A scene's name. */
-        NameScene: {
+        /** @description A production's name. */
+        NameProduction: {
             /** @description What people call it. */
             name: string;
+        };
+        /** @description Names of files that come together. */
+        Names: {
+            /** @description The names. */
+            names: string[];
         };
         /** @description The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen. */
         Path: {
@@ -1549,14 +3024,20 @@ export interface components {
         };
         /** @description Asks for the picture in hand. */
         PictureRequest: {
+            /** @description The counts that come along. */
+            counts?: components["schemas"]["Counts"];
             /** @description Display encoding of the picture. */
             display: string;
+            /**
+             * Format: uint32
+             * @description The frame, by its place in the order; the shot's poster where none is said.
+             * @default null
+             */
+            frame: number | null;
             /** @description The whole path. */
             path: components["schemas"]["Path"];
             /** @description How to compute it. */
             quality: components["schemas"]["Quality"];
-            /** @description Whether waveform and vectorscope come along. */
-            scopes: boolean;
             /**
              * Format: uint32
              * @description Rises with every request; comes back with the picture.
@@ -1564,11 +3045,18 @@ export interface components {
             seq: number;
             /** @description The shot. */
             shot: string;
+            /** @description What is shown in its place. */
+            show?: components["schemas"]["Show"];
             /**
              * @description The step whose input histogram comes along.
              * @default null
              */
             tones_of: string | null;
+            /**
+             * @description The trim beneath it; the shot's own, as it was saved last, where none is said.
+             * @default null
+             */
+            trim: components["schemas"]["Path"] | null;
             /**
              * Format: uint32
              * @description Most pixels in a row.
@@ -1642,12 +3130,12 @@ export interface components {
         };
         /** @description A production with everything in order. */
         ProductionDetail: {
-            /** @description Its camera, where one is known. */
-            camera?: components["schemas"]["CameraProfile"] | null;
             /** @description Its id. */
             id: string;
             /** @description Its name. */
             name: string;
+            /** @description Its camera profiles. */
+            profiles: components["schemas"]["ProfileDetail"][];
             /** @description Its scenes in order. */
             scenes: components["schemas"]["SceneDetail"][];
         };
@@ -1657,6 +3145,51 @@ export interface components {
             id: string;
             /** @description Its name. */
             name: string;
+        };
+        /** @description What a profile says: the file that is exported and imported. */
+        ProfileBody: components["schemas"]["CameraProfile"] | components["schemas"]["TableProfile"];
+        /** @description A profile. */
+        ProfileDetail: {
+            /** @description What it says: the file that is exported. */
+            body: components["schemas"]["ProfileBody"];
+            /** @description The id that shots have as their encoding. */
+            encoding: string;
+            /** @description Its id. */
+            id: string;
+            /** @description Where light lands on its curve, where it has constants. */
+            reading?: components["schemas"]["ProfileReading"] | null;
+            /** @description Whether it is the usual camera's. */
+            usual: boolean;
+        };
+        /** @description Where light lands on a camera's curve. */
+        ProfileReading: {
+            /**
+             * Format: double
+             * @description Code value of no light.
+             */
+            black: number;
+            /** @description Code values 0..1 over exposure, evenly from -10 to +10 stops from middle grey. */
+            curve: number[];
+            /**
+             * Format: double
+             * @description Code value of 18 % grey.
+             */
+            grey: number;
+            /**
+             * Format: double
+             * @description Stops from middle grey up to the highest code value.
+             */
+            stops_over: number;
+            /**
+             * Format: double
+             * @description Stops from middle grey down to one 10-bit code value over black.
+             */
+            stops_under: number;
+            /**
+             * Format: double
+             * @description Code value of 90 % white.
+             */
+            white: number;
         };
         /** @description How a picture is computed. */
         Quality: "drag" | "rest";
@@ -1689,7 +3222,7 @@ export interface components {
              */
             step: string | null;
         };
-        /** @description Asks for small pictures of several shots under one path. */
+        /** @description Asks for small pictures of several shots under one path, each over its own trim. */
         RowRequest: {
             /** @description Display encoding of the pictures. */
             display: string;
@@ -1707,6 +3240,47 @@ export interface components {
              * @description Most pixels in a row of each.
              */
             width: number;
+        };
+        /** @description What lies at a place: the mean of the pixels there. */
+        Sample: {
+            /** @description CIE L*a*b* of the delivered colour under the display's own white. */
+            lab: number[];
+            /** @description Linear AP1 of the scene after its steps. */
+            scene: number[];
+            /** @description Delivered R, G and B, 0..1 of the signal's range. */
+            signal: number[];
+            /**
+             * Format: double
+             * @description Exposure in stops from middle grey, in the scene after its steps.
+             */
+            stops: number;
+        };
+        /** @description Asks what lies at places of a picture. */
+        SampleRequest: {
+            /** @description Places as shares of width and height; up to 64. */
+            at: number[][];
+            /** @description Display encoding of the picture. */
+            display: string;
+            /**
+             * Format: uint32
+             * @description The frame, by its place in the order.
+             * @default null
+             */
+            frame: number | null;
+            /** @description The whole path. */
+            path: components["schemas"]["Path"];
+            /**
+             * Format: uint32
+             * @description Comes back with the answer.
+             */
+            seq: number;
+            /** @description The shot. */
+            shot: string;
+            /**
+             * @description The trim beneath it.
+             * @default null
+             */
+            trim: components["schemas"]["Path"] | null;
         };
         /** @description How strong colours are, by what they are. */
         Saturation: {
@@ -1744,8 +3318,37 @@ export interface components {
              */
             revision: number;
         };
+        /** @description A profile to make or change. */
+        SaveProfile: {
+            /** @description What it says. Checked as a file is: wrong constants come back by name. */
+            body: unknown;
+            /**
+             * @description The text of a .cube file, where a technical table stands for constants; the one it has stays where none is
+             *     given.
+             * @default null
+             */
+            table: string | null;
+            /**
+             * @description Whether it is the usual camera's from now on.
+             * @default false
+             */
+            usual: boolean;
+        };
+        /** @description Saves a trim. */
+        SaveTrim: {
+            /** @description The changed path. */
+            path: unknown;
+            /**
+             * Format: int32
+             * @description The revision that the change was made to; without one it wins over any.
+             * @default null
+             */
+            revision: number | null;
+        };
         /** @description A scene with its shots. */
         SceneDetail: {
+            /** @description Whether it holds finished stills, which wear no look. */
+            finished: boolean;
             /** @description Its id. */
             id: string;
             /** @description Its name. */
@@ -1753,26 +3356,120 @@ export interface components {
             /** @description Its shots in order. */
             shots: components["schemas"]["ShotDetail"][];
         };
+        /** @description A band of false colour. */
+        ScopeBand: {
+            /** @description R, G and B. */
+            colour: number[];
+            /**
+             * Format: float
+             * @description Its lower end in stops from middle grey; none for the first.
+             */
+            from?: number | null;
+        };
+        /** @description What stands still in the scopes. */
+        ScopeInfo: {
+            /** @description Bands of false colour from dark to light; the first goes down without end. */
+            bands: components["schemas"]["ScopeBand"][];
+            /** @description The chromaticity diagram. */
+            diagram: components["schemas"]["Diagram"];
+            /**
+             * Format: double
+             * @description The share of the picture that EBU R 103 lets lie beyond.
+             */
+            r103_area: number;
+            /** @description Lowest and highest R, G or B of EBU R 103. */
+            r103_rgb: number[];
+        };
         /** @description A shot. */
         ShotDetail: {
+            /**
+             * Format: double
+             * @description The share of its frames that are here, while they come in.
+             */
+            arriving?: number | null;
             /** @description Its encoding's id; empty where nobody has said it yet. */
             encoding: string;
             /** @description Why it has its encoding, or why none is known. */
             encoding_reason: string;
             /**
              * Format: int32
-             * @description Rows.
+             * @description Number of the first frame, as its file says.
+             */
+            first_number: number;
+            /**
+             * Format: int32
+             * @description Frames that are here.
+             */
+            frames: number;
+            /**
+             * Format: int32
+             * @description Rows of its first frame.
              */
             height: number;
             /** @description Its id. */
             id: string;
+            /**
+             * Format: int32
+             * @description The first frame that counts.
+             */
+            in_frame: number;
             /** @description Its name. */
             name: string;
             /**
              * Format: int32
-             * @description Pixels in a row.
+             * @description The last frame that counts.
+             */
+            out_frame: number;
+            /**
+             * Format: int32
+             * @description The frame shown for it, by its place in the order.
+             */
+            poster: number;
+            /**
+             * Format: double
+             * @description Frames a second.
+             */
+            rate: number;
+            /**
+             * Format: int32
+             * @description Rises with every change of its trim.
+             */
+            trim_revision: number;
+            /**
+             * Format: int32
+             * @description How many steps balance it.
+             */
+            trim_steps: number;
+            /** @description What is wrong with it, in words. */
+            warnings: string[];
+            /**
+             * Format: int32
+             * @description Pixels in a row of its first frame.
              */
             width: number;
+        };
+        /** @description What is shown in place of the picture. */
+        Show: "picture" | "stops" | "marks";
+        /** @description One side of a match. */
+        Side: {
+            /**
+             * @description The area that counts; the whole frame where none is drawn.
+             * @default null
+             */
+            area: components["schemas"]["Area"] | null;
+            /**
+             * Format: uint32
+             * @description The frame, by its place in the order.
+             * @default null
+             */
+            frame: number | null;
+            /** @description The shot. */
+            shot: string;
+            /**
+             * @description Its trim; the one saved last where none is said.
+             * @default null
+             */
+            trim: components["schemas"]["Path"] | null;
         };
         /** @description One adjustment. */
         Step: {
@@ -1838,6 +3535,13 @@ export interface components {
             worst: number;
             /** @description Name of the probe with the worst. */
             worst_in: string;
+        };
+        /** @description A technical table as input conversion. */
+        TableProfile: {
+            /** @description Id of the encoding that the table gives. */
+            gives: string;
+            /** @description What people call it. */
+            name: string;
         };
         /** @description One response curve on the zone's tonal axis. */
         Tone: {
@@ -1981,6 +3685,23 @@ export interface components {
              * @default 1.5
              */
             softness: number;
+        };
+        /** @description What a shot's trim was before it was changed from elsewhere. */
+        TrimBefore: {
+            /** @description Its trim before. */
+            path: components["schemas"]["Path"];
+            /** @description The shot. */
+            shot: string;
+        };
+        /** @description A shot's trim. */
+        TrimDetail: {
+            /** @description The path. */
+            path: components["schemas"]["Path"];
+            /**
+             * Format: int32
+             * @description Rises with every accepted change.
+             */
+            revision: number;
         };
         /** @description The unit a value is shown in. */
         Unit: "plain" | "stops" | "tones" | "kelvin" | "duv" | "degrees" | "percent";

@@ -1,84 +1,23 @@
-//! One picture for the page: pixels and scope counts in one message.
+//! The studio: makes the pictures that pages ask for.
 
-use super::{Proxies, Proxy};
+use super::proxy::{FrameOf, Proxies, Proxy};
+use super::request::{
+    COLUMNS, Frame, Kind, PictureRequest, Quality, RowRequest, SampleRequest, Show, TONE_BINS, TONE_SPAN,
+    header, holds,
+};
+use super::{counts, paint};
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Path, Program};
+use lantern_core::scope::sample::{Sample, sample};
 use lantern_core::step::Zone;
 use lantern_core::table::Table;
 use lantern_core::{lane, picture, scope};
 use rayon::prelude::*;
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-
-/// How a picture is computed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Quality {
-    /// Through a 33-point table, while something is dragged.
-    Drag,
-    /// Exactly.
-    Rest,
-}
-
-/// Asks for the picture in hand.
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-pub struct PictureRequest {
-    /// Rises with every request; comes back with the picture.
-    pub seq: u32,
-    /// The shot.
-    pub shot: String,
-    /// The whole path.
-    pub path: Path,
-    /// How to compute it.
-    pub quality: Quality,
-    /// Most pixels in a row.
-    pub width: u32,
-    /// Display encoding of the picture.
-    pub display: String,
-    /// Whether waveform and vectorscope come along.
-    pub scopes: bool,
-    /// The step whose input histogram comes along.
-    #[serde(default)]
-    pub tones_of: Option<String>,
-}
-
-/// Asks for small pictures of several shots under one path.
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-pub struct RowRequest {
-    /// Comes back with each picture.
-    pub seq: u32,
-    /// The shots.
-    pub shots: Vec<String>,
-    /// The whole path.
-    pub path: Path,
-    /// Most pixels in a row of each.
-    pub width: u32,
-    /// Display encoding of the pictures.
-    pub display: String,
-}
-
-/// Columns of the waveform.
-pub const COLUMNS: usize = 240;
-/// Bins of the tonal histogram, over [`TONE_SPAN`].
-pub const TONE_BINS: usize = 128;
-/// Ends of the tonal histogram on the tonal axis.
-pub const TONE_SPAN: [f32; 2] = [-8.0, 8.0];
-/// Length of the header before the pixels.
-pub const HEADER: usize = 16;
-
-/// Flags of the header.
-const WITH_SCOPES: u16 = 1;
-const WITH_TONES: u16 = 2;
-
-/// A message for the page. Little-endian: kind u8 (1 picture, 2 row), quality u8 (0 drag, 1 rest), flags u16,
-/// sequence u32, width u16, height u16, waveform columns u16, index in the row u16; then RGBA bytes; then, by
-/// flags, the waveform (columns x 3 x 256 u16) and the vectorscope (256 x 256 u16), and 128 u32 of tones.
-pub type Frame = Vec<u8>;
 
 /// What frames are made from, and the table kept between two frames of the same path.
 pub struct Studio {
@@ -86,7 +25,7 @@ pub struct Studio {
     pub store: Store,
     /// The media folder.
     pub media: MediaFolder,
-    /// Decoded shots.
+    /// Decoded frames.
     pub proxies: Proxies,
     fused: Kept<Arc<Table>>,
     tones: Kept<Vec<u32>>,
@@ -114,40 +53,44 @@ impl<T: Clone> Kept<T> {
     }
 }
 
+/// The widest proxy that places are read from, and half the side of the patch that is read there.
+const SAMPLE_WIDTH: u32 = 960;
+const SAMPLE_REACH: usize = 1;
+/// The most places of one request.
+const MOST_PLACES: usize = 64;
+
 impl Studio {
     /// A studio over a store.
     pub fn new(store: Store, media: MediaFolder) -> Self {
         Self { store, media, proxies: Proxies::default(), fused: Kept::new(), tones: Kept::new() }
     }
 
-    /// The picture in hand. `None` when `stop` was set meanwhile.
-    pub fn picture(&self, r: &PictureRequest, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
-        r.path.check()?;
-        let proxy = self.proxy(&r.shot, r.width)?;
+    /// The picture in hand, or beside it. `None` when `stop` was set meanwhile.
+    pub fn picture(&self, r: &PictureRequest, kind: Kind, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
+        let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
+        let proxy = self.proxy(&r.shot, r.frame, r.width)?;
         let display = display(&r.display)?;
-        let program = Program::compile(&r.path, &proxy.encoding, &display)?;
+        let program = Program::compile(&path, &proxy.encoding, &display)?;
         let quality = u8::from(r.quality == Quality::Rest);
         let table = match r.quality {
-            Quality::Drag => self.fuse(r, &program, &proxy)?,
+            Quality::Drag => self.fuse(r, &path, &program, &proxy)?,
             Quality::Rest => None,
         };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let flags =
-            if r.scopes { WITH_SCOPES } else { 0 } | if r.tones_of.is_some() { WITH_TONES } else { 0 };
-        let columns = if r.scopes { COLUMNS.min(w) } else { 0 };
-        let mut frame = header(1, quality, flags, r.seq, [w, h, columns, 0]);
+        let flags = counts::flags(&r.counts) | if r.tones_of.is_some() { holds::TONES } else { 0 };
+        let columns = if r.counts.wave || r.counts.luma { COLUMNS.min(w) } else { 0 };
+        let mut frame = header(kind, quality, flags, r.seq, [w, h, columns, 0]);
         if !render(&proxy, table.as_deref(), &program, &mut frame, stop) {
             return Ok(None);
         }
-        if r.scopes {
-            let pixels: &[[u8; 4]] = bytemuck::cast_slice(&frame[HEADER..HEADER + w * h * 4]);
-            let (wave, vector) =
-                rayon::join(|| scope::waveform(pixels, w, columns), || scope::vectorscope(pixels));
-            frame.extend_from_slice(bytemuck::cast_slice(&wave));
-            frame.extend_from_slice(bytemuck::cast_slice(&vector));
+        counts::append(&mut frame, &r.counts, &proxy, &path, &program, columns)?;
+        match r.show {
+            Show::Picture => {}
+            Show::Stops => paint::stops(&mut frame, &proxy, &path),
+            Show::Marks => paint::marks(&mut frame, &proxy, &program),
         }
         if let Some(step) = &r.tones_of {
-            frame.extend_from_slice(bytemuck::cast_slice(&self.tones(r, &proxy, step, &display)?));
+            frame.extend_from_slice(bytemuck::cast_slice(&self.tones(r, &path, &proxy, step, &display)?));
         }
         Ok(Some(frame))
     }
@@ -155,26 +98,72 @@ impl Studio {
     /// One small picture of a row. `None` when `stop` was set meanwhile.
     pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
-        r.path.check()?;
-        let proxy = self.proxy(shot, r.width)?;
-        let program = Program::compile(&r.path, &proxy.encoding, &display(&r.display)?)?;
+        let path = self.whole(shot, &r.path, None)?;
+        let proxy = self.proxy(shot, None, r.width)?;
+        let program = Program::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
-        let mut frame = header(2, 1, 0, r.seq, size);
+        let mut frame = header(Kind::Row, 1, 0, r.seq, size);
         Ok(render(&proxy, None, &program, &mut frame, stop).then_some(frame))
     }
 
-    fn proxy(&self, shot: &str, width: u32) -> ApiResult<Arc<Proxy>> {
+    /// What lies at places of a picture, computed exactly.
+    pub fn samples(&self, r: &SampleRequest) -> ApiResult<Vec<Sample>> {
+        if r.at.len() > MOST_PLACES || r.at.iter().flatten().any(|v| !(0.0..=1.0).contains(v)) {
+            return Err(ApiError::Invalid(format!("up to {MOST_PLACES} places inside the picture are read")));
+        }
+        let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
+        let proxy = self.proxy(&r.shot, r.frame, SAMPLE_WIDTH)?;
+        let display = display(&r.display)?;
+        let program = Program::compile(&path, &proxy.encoding, &display)?;
+        let scene = Program::scene(&path, &proxy.encoding);
+        let (w, h) = (proxy.picture.width(), proxy.picture.height());
+        let read = |at: &[f64; 2]| {
+            let pixel = |v: f64, n: usize| ((v * n as f64) as usize).min(n - 1);
+            let reach = |c: usize, n: usize| c.saturating_sub(SAMPLE_REACH)..(c + SAMPLE_REACH + 1).min(n);
+            let (x, y) = (pixel(at[0], w), pixel(at[1], h));
+            let patch: Vec<[f32; 4]> = reach(y, h)
+                .flat_map(|y| reach(x, w).map(move |x| y * w + x))
+                .map(|i| proxy.picture.pixels[i])
+                .collect();
+            let (mut delivered, mut light) = (patch.clone(), patch);
+            program.run(&mut delivered);
+            scene.run(&mut light);
+            sample(&delivered, &light, &display)
+        };
+        Ok(r.at.iter().map(read).collect())
+    }
+
+    /// A checked path over the trim beneath it: the one given, or the shot's own.
+    pub fn whole(&self, shot: &str, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
+        path.check()?;
+        match trim {
+            Some(trim) => {
+                trim.check_trim()?;
+                Ok(path.over(trim))
+            }
+            None => Ok(path.over(&*self.proxies.trim(&self.store, shot)?)),
+        }
+    }
+
+    /// A frame's proxy of at most a width.
+    pub fn proxy(&self, shot: &str, place: Option<u32>, width: u32) -> ApiResult<Arc<Proxy>> {
         let width = (width as usize).clamp(16, 4096);
-        self.proxies.get(&self.store, &self.media, shot, width)
+        self.proxies.get(&self.store, &self.media, &FrameOf { shot: shot.into(), place }, width)
     }
 
     /// The path as a table for this picture; kept until another path or picture comes. `None` where the
     /// picture's encoding has no quick table.
-    fn fuse(&self, r: &PictureRequest, program: &Program, proxy: &Proxy) -> ApiResult<Option<Arc<Table>>> {
+    fn fuse(
+        &self,
+        r: &PictureRequest,
+        path: &Path,
+        program: &Program,
+        proxy: &Proxy,
+    ) -> ApiResult<Option<Arc<Table>>> {
         let Some(reach) = &proxy.reach else { return Ok(None) };
-        let path = serde_json::to_string(&r.path).map_err(ApiError::internal)?;
+        let path = serde_json::to_string(path).map_err(ApiError::internal)?;
         let from = &proxy.encoding;
-        let key = format!("{}|{}|{}|{}|{}|{path}", r.shot, r.width, from.id, from.title, r.display);
+        let key = format!("{}|{:?}|{}|{}|{}|{path}", r.shot, r.frame, r.width, from.id, r.display);
         let fill = || reach.fill(program).map(Arc::new).map_err(ApiError::internal);
         self.fused.get_or(key, fill).map(Some)
     }
@@ -183,34 +172,24 @@ impl Studio {
     fn tones(
         &self,
         r: &PictureRequest,
+        path: &Path,
         proxy: &Proxy,
         step: &str,
         display: &Encoding,
     ) -> ApiResult<Vec<u32>> {
-        let before: Vec<_> = r.path.steps.iter().take_while(|s| s.id != step).collect();
+        let before: Vec<_> = path.steps.iter().take_while(|s| s.id != step).collect();
         let before = serde_json::to_string(&before).map_err(ApiError::internal)?;
-        let zone = r.path.steps.iter().find(|s| s.id == step).map_or(Zone::Scene, |s| s.zone);
+        let zone = path.steps.iter().find(|s| s.id == step).map_or(Zone::Scene, |s| s.zone);
         let from = &proxy.encoding;
         let key =
-            format!("{}|{}|{}|{}|{}|{zone:?}|{before}", r.shot, r.width, from.id, from.title, display.id);
-        self.tones.get_or(key, || Ok(tones(proxy, &r.path, step, display)))
+            format!("{}|{:?}|{}|{}|{}|{zone:?}|{before}", r.shot, r.frame, r.width, from.id, display.id);
+        self.tones.get_or(key, || Ok(tones(proxy, path, step, display)))
     }
 }
 
 fn display(id: &str) -> ApiResult<Encoding> {
     let found = Encoding::find(id).filter(|e| e.reference == lantern_core::colour::Reference::Display);
     found.ok_or_else(|| ApiError::Invalid(format!("“{id}” is no display encoding")))
-}
-
-fn header(kind: u8, quality: u8, flags: u16, seq: u32, [w, h, columns, index]: [usize; 4]) -> Frame {
-    let mut frame = Vec::with_capacity(HEADER + w * h * 4 + columns * 3 * 512 + 256 * 512 + TONE_BINS * 4);
-    frame.extend_from_slice(&[kind, quality]);
-    frame.extend_from_slice(&flags.to_le_bytes());
-    frame.extend_from_slice(&seq.to_le_bytes());
-    for v in [w, h, columns, index] {
-        frame.extend_from_slice(&(v as u16).to_le_bytes());
-    }
-    frame
 }
 
 /// Appends the picture's bytes, in bands that stay in the cache. `false` when `stop` was set before all were

@@ -1,0 +1,110 @@
+//! Scenes: made, named, put in order.
+
+use super::productions::SceneDetail;
+use crate::error::{ApiError, ApiResult};
+use crate::store::{Store, new_id, productions::Production, scenes::Scene};
+use actix_web::{HttpResponse, web};
+use schemars::JsonSchema;
+use serde::Deserialize;
+
+/// The longest name of a production, scene or shot.
+const MOST_NAME: usize = 200;
+
+/// A scene to make.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct CreateScene {
+    /// What people call it.
+    pub name: String,
+    /// Whether it holds finished stills.
+    #[serde(default)]
+    pub finished: bool,
+}
+
+/// What to change of a scene; what is left out stays.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct EditScene {
+    /// What people call it.
+    #[serde(default)]
+    pub name: Option<String>,
+    /// Whether it holds finished stills.
+    #[serde(default)]
+    pub finished: Option<bool>,
+}
+
+/// An order of a production's scenes and shots.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct Arrange {
+    /// Every scene in order.
+    pub scenes: Vec<ArrangedScene>,
+}
+
+/// A scene in its place.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ArrangedScene {
+    /// Its id.
+    pub id: String,
+    /// The ids of its shots in order.
+    pub shots: Vec<String>,
+}
+
+/// A name as it is kept: without ends of space or control characters. Empty ones are refused.
+pub(super) fn clean(name: &str) -> ApiResult<String> {
+    let name: String = name.trim().chars().filter(|c| !c.is_control()).take(MOST_NAME).collect();
+    if name.is_empty() { Err(ApiError::Invalid("a name needs at least one letter".into())) } else { Ok(name) }
+}
+
+/// Makes a scene at the end of a production.
+pub async fn create(
+    store: web::Data<Store>,
+    id: web::Path<String>,
+    body: web::Json<CreateScene>,
+) -> ApiResult<web::Json<SceneDetail>> {
+    let name = clean(&body.name)?;
+    let made = store.run(move |c| {
+        let production = Production::find(c, &id)?;
+        let position = production.scenes(c)?.last().map_or(0, |(last, _)| last.position + 1);
+        let finished = body.finished;
+        let scene = Scene { id: new_id(), production_id: production.id, position, name, finished };
+        scene.insert(c)?;
+        Ok(SceneDetail { id: scene.id, name: scene.name, finished, shots: Vec::new() })
+    });
+    Ok(web::Json(made.await?))
+}
+
+/// Changes a scene.
+pub async fn edit(
+    store: web::Data<Store>,
+    id: web::Path<String>,
+    body: web::Json<EditScene>,
+) -> ApiResult<HttpResponse> {
+    let name = body.name.as_deref().map(clean).transpose()?;
+    let edited = store.run(move |c| {
+        Scene::find(c, &id)?;
+        if let Some(name) = name {
+            Scene::rename(c, &id, &name)?;
+        }
+        if let Some(finished) = body.finished {
+            Scene::set_finished(c, &id, finished)?;
+        }
+        Ok(())
+    });
+    edited.await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Deletes a scene that has no shots.
+pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| Scene::delete_empty(c, &id)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Puts all scenes and shots of a production in an order.
+pub async fn arrange(
+    store: web::Data<Store>,
+    id: web::Path<String>,
+    body: web::Json<Arrange>,
+) -> ApiResult<HttpResponse> {
+    let order: Vec<_> = body.into_inner().scenes.into_iter().map(|s| (s.id, s.shots)).collect();
+    store.run(move |c| Scene::arrange(c, &id, &order)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}

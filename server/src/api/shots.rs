@@ -1,0 +1,286 @@
+//! Shots: named, told their encoding, cut, balanced, deleted.
+
+use super::productions::ShotDetail;
+use super::scenes::clean;
+use crate::error::{ApiError, ApiResult};
+use crate::jobs::Jobs;
+use crate::preview::Studio;
+use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
+use crate::preview::proxy::{decode, source};
+use crate::store::Store;
+use crate::store::shots::{Frame, Shot};
+use actix_web::{HttpResponse, web};
+use lantern_core::colour::Encoding;
+use lantern_core::look::{Path, Program};
+use lantern_core::matching::shot::Brought;
+use lantern_formats::Depth;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The reason kept where a person said the encoding.
+pub const SAID: &str = "said by hand";
+
+/// What to change of a shot; what is left out stays.
+#[derive(Debug, Default, Deserialize, JsonSchema)]
+#[serde(default)]
+pub struct EditShot {
+    /// What people call it.
+    pub name: Option<String>,
+    /// Its encoding's id; an empty one for not known.
+    pub encoding: Option<String>,
+    /// Frames a second.
+    pub rate: Option<f64>,
+    /// The frame shown for it, by its place in the order.
+    pub poster: Option<i32>,
+    /// The first frame that counts.
+    pub in_frame: Option<i32>,
+    /// The last frame that counts; -1 for the last there is.
+    pub out_frame: Option<i32>,
+}
+
+/// A shot's trim.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct TrimDetail {
+    /// Rises with every accepted change.
+    pub revision: i32,
+    /// The path.
+    pub path: Path,
+}
+
+/// Saves a trim.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct SaveTrim {
+    /// The revision that the change was made to; without one it wins over any.
+    #[serde(default)]
+    pub revision: Option<i32>,
+    /// The changed path.
+    pub path: serde_json::Value,
+}
+
+/// Copies steps of a trim to other shots.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct CopyTrim {
+    /// The steps, by id; all where none are named, in place of what is there.
+    #[serde(default)]
+    pub steps: Option<Vec<String>>,
+    /// The shots that they go to.
+    pub to: Vec<String>,
+}
+
+/// What a shot's trim was before it was changed from elsewhere.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct TrimBefore {
+    /// The shot.
+    pub shot: String,
+    /// Its trim before.
+    pub path: Path,
+}
+
+/// How a shot would look in an encoding.
+#[derive(Debug, Deserialize)]
+pub struct AsEncoding {
+    encoding: String,
+    #[serde(default)]
+    width: Option<usize>,
+}
+
+/// Changes a shot.
+pub async fn edit(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+    body: web::Json<EditShot>,
+) -> ApiResult<web::Json<ShotDetail>> {
+    let (shot, body) = (id.clone(), body.into_inner());
+    let arriving = jobs.find(&id).map(|j| j.share());
+    let row = store.run(move |c| {
+        let (mut row, production) = Shot::find(c, &shot)?;
+        if let Some(name) = &body.name {
+            row.name = clean(name)?;
+        }
+        if let Some(encoding) = &body.encoding {
+            if !encoding.is_empty() {
+                production.encoding(c, encoding)?;
+            }
+            row.encoding.clone_from(encoding);
+            row.encoding_reason = if encoding.is_empty() { "said to be unknown" } else { SAID }.into();
+        }
+        if let Some(rate) = body.rate {
+            if !(0.1..=1000.0).contains(&rate) {
+                return Err(ApiError::Invalid(format!("{rate} frames a second is no rate: 0.1 to 1000 are")));
+            }
+            row.rate = rate;
+        }
+        cut(&mut row, &body, Frame::of_shot(c, &shot)?.len() as i32)?;
+        row.update(c)?;
+        ShotDetail::of(c, row, arriving)
+    });
+    let row = row.await?;
+    studio.proxies.forget(&id);
+    Ok(web::Json(row))
+}
+
+/// Sets in, out and poster, all inside the shot and in before out.
+fn cut(row: &mut Shot, body: &EditShot, frames: i32) -> ApiResult<()> {
+    let inside = |what: &str, v: i32| {
+        if (0..frames.max(1)).contains(&v) {
+            Ok(v)
+        } else {
+            Err(ApiError::Invalid(format!("{what} {v} lies outside the shot's {frames} frames")))
+        }
+    };
+    if let Some(v) = body.poster {
+        row.poster = inside("poster frame", v)?;
+    }
+    if let Some(v) = body.in_frame {
+        row.in_frame = inside("in", v)?;
+    }
+    if let Some(v) = body.out_frame {
+        row.out_frame = if v == -1 { None } else { Some(inside("out", v)?) };
+    }
+    if row.in_frame > row.out_frame.unwrap_or(frames) {
+        return Err(ApiError::Invalid("in lies after out".into()));
+    }
+    Ok(())
+}
+
+/// Takes a shot out of its production. Its files stay in the media folder.
+pub async fn delete(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+) -> ApiResult<HttpResponse> {
+    if let Some(job) = jobs.find(&id) {
+        job.cancel.store(true, std::sync::atomic::Ordering::Relaxed);
+    }
+    let shot = id.clone();
+    store.run(move |c| Shot::delete(c, &shot)).await?;
+    studio.proxies.forget(&id);
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// A shot's trim.
+pub async fn trim(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<TrimDetail>> {
+    let found = store.run(move |c| {
+        let (row, _) = Shot::find(c, &id)?;
+        Ok(TrimDetail { revision: row.trim_revision, path: row.trim()? })
+    });
+    Ok(web::Json(found.await?))
+}
+
+/// Reads a path as a file is read: wrong values come back by name.
+fn path_of(value: serde_json::Value) -> ApiResult<Path> {
+    let path: Path =
+        serde_json::from_value(value).map_err(|e| ApiError::Invalid(format!("this is no trim: {e}")))?;
+    path.check_trim()?;
+    Ok(path)
+}
+
+/// Saves a shot's trim.
+pub async fn save_trim(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+    body: web::Json<SaveTrim>,
+) -> ApiResult<web::Json<TrimDetail>> {
+    let body = body.into_inner();
+    let path = path_of(body.path)?;
+    let shot = id.clone();
+    let saved = store.run(move |c| {
+        let revision = Shot::save_trim(c, &shot, body.revision, &path)?;
+        Ok(TrimDetail { revision, path })
+    });
+    let saved = saved.await?;
+    studio.proxies.forget_trim(&id);
+    Ok(web::Json(saved))
+}
+
+/// Copies a trim, or chosen steps of it, to other shots. A copied step takes the place of one of the same kind and
+/// name, else it goes to the end. Gives what the trims were before.
+pub async fn copy_trim(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+    body: web::Json<CopyTrim>,
+) -> ApiResult<web::Json<Vec<TrimBefore>>> {
+    let body = body.into_inner();
+    let done = store.run(move |c| {
+        let source = Shot::find(c, &id)?.0.trim()?;
+        c.immediate_transaction(|c| {
+            let mut before = Vec::new();
+            for shot in body.to.iter().filter(|s| **s != *id) {
+                let own = Shot::find(c, shot)?.0.trim()?;
+                let after = match &body.steps {
+                    None => source.clone(),
+                    Some(chosen) => merged(&own, source.steps.iter().filter(|s| chosen.contains(&s.id))),
+                };
+                Shot::put_trim(c, shot, None, &after)?;
+                before.push(TrimBefore { shot: shot.clone(), path: own });
+            }
+            Ok(before)
+        })
+    });
+    let before = done.await?;
+    before.iter().for_each(|b| studio.proxies.forget_trim(&b.shot));
+    Ok(web::Json(before))
+}
+
+fn merged<'a>(own: &Path, steps: impl Iterator<Item = &'a lantern_core::look::Step>) -> Path {
+    let mut merged = own.clone();
+    for step in steps {
+        let same = |s: &&mut lantern_core::look::Step| {
+            s.name == step.name && s.values.info().kind == step.values.info().kind
+        };
+        match merged.steps.iter_mut().find(same) {
+            Some(there) => *there = lantern_core::look::Step { id: there.id.clone(), ..step.clone() },
+            None => {
+                let id = crate::store::new_id()[..8].to_owned();
+                merged.steps.push(lantern_core::look::Step { id, ..step.clone() });
+            }
+        }
+    }
+    merged
+}
+
+/// How a shot would look if it were encoded some way, through the plain rendering: a PNG, for choosing by eye.
+pub async fn as_encoding(
+    store: web::Data<Store>,
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+    wanted: web::Query<AsEncoding>,
+) -> ApiResult<HttpResponse> {
+    let media = studio.media.clone();
+    let made = store.run(move |c| {
+        let (shot, production) = Shot::find(c, &id)?;
+        let frame = Frame::at(c, &shot.id, i64::from(shot.poster))?;
+        let source = source(c, &media, &production, &wanted.encoding)?;
+        let width = wanted.width.unwrap_or(400).clamp(16, 1920);
+        let mut proxy = decode(&media, &frame.media_hash, &source, width)?;
+        let display = Encoding::find("srgb").ok_or_else(|| ApiError::internal("no sRGB"))?;
+        Program::compile(&Path::default(), &proxy.encoding, &display)?
+            .run_parallel(&mut proxy.picture.pixels);
+        Ok(lantern_formats::png::write(&proxy.picture, Depth::Eight)?)
+    });
+    Ok(HttpResponse::Ok()
+        .content_type("image/png")
+        .insert_header(("cache-control", "no-store"))
+        .body(made.await?))
+}
+
+/// The balance that makes a place of a shot neutral, or gives it an exposure.
+pub async fn dropper(
+    studio: web::Data<Studio>,
+    body: web::Json<DropperRequest>,
+) -> ApiResult<web::Json<Dropped>> {
+    Ok(web::Json(web::block(move || studio.dropper(&body)).await??))
+}
+
+/// What brings one shot to another.
+pub async fn bring(
+    studio: web::Data<Studio>,
+    body: web::Json<MatchRequest>,
+) -> ApiResult<web::Json<Brought>> {
+    Ok(web::Json(web::block(move || studio.bring(&body)).await??))
+}

@@ -1,0 +1,193 @@
+//! Files on their way in. Each is written under a key that its sender made from name, length and time, so that after
+//! a broken connection, a closed page or a killed server it goes on where it broke off.
+
+use super::MediaFolder;
+use crate::error::{ApiError, ApiResult};
+use futures_util::{Stream, StreamExt};
+use std::path::PathBuf;
+use std::time::{Duration, SystemTime};
+use tokio::io::AsyncWriteExt;
+
+/// The largest file that is taken in: a long clip.
+pub const MOST_BYTES: u64 = 64 << 30;
+/// How long a file that broke off waits to be gone on with.
+const PATIENCE: Duration = Duration::from_secs(14 * 24 * 3600);
+/// Bytes after which a file's kind can be told.
+const HEAD: u64 = 16;
+
+impl MediaFolder {
+    /// Where files are written while they come in.
+    pub(super) fn incoming(&self) -> PathBuf {
+        self.root.join("incoming")
+    }
+
+    /// Takes away temporary files of a killed process, and parts that nobody went on with for two weeks.
+    pub(super) fn tidy_incoming(&self) -> ApiResult<()> {
+        for entry in std::fs::read_dir(self.incoming())? {
+            let entry = entry?;
+            let part = entry.path().extension().is_some_and(|e| e == "part");
+            let touched = entry.metadata()?.modified()?;
+            let old = SystemTime::now().duration_since(touched).is_ok_and(|age| age > PATIENCE);
+            if !part || old {
+                std::fs::remove_file(entry.path())?;
+            }
+        }
+        Ok(())
+    }
+
+    /// The file of a key. Only 64 hexadecimal digits become a path.
+    pub fn part(&self, key: &str) -> ApiResult<PathBuf> {
+        if key.len() != 64 || !key.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b)) {
+            return Err(ApiError::Invalid("a file's key is 64 hexadecimal digits".into()));
+        }
+        Ok(self.incoming().join(format!("{key}.part")))
+    }
+
+    /// How many bytes of a file are here.
+    pub fn have(&self, key: &str) -> ApiResult<u64> {
+        Ok(std::fs::metadata(self.part(key)?).map_or(0, |m| m.len()))
+    }
+
+    /// Takes what comes of a file from byte `from` on, writing it as it comes; gives how many bytes are here then.
+    /// What came before a break stays.
+    pub async fn take<E: std::fmt::Display>(
+        &self,
+        key: &str,
+        from: u64,
+        name: &str,
+        mut body: impl Stream<Item = Result<actix_web::web::Bytes, E>> + Unpin,
+    ) -> ApiResult<u64> {
+        let path = self.part(key)?;
+        let have = self.have(key)?;
+        if have != from {
+            return Err(ApiError::Invalid(format!("{have} bytes of “{name}” are here: go on from there")));
+        }
+        let mut file = tokio::fs::OpenOptions::new().create(true).append(true).open(&path).await?;
+        let (mut length, mut told) = (have, have >= HEAD);
+        while let Some(chunk) = body.next().await {
+            let broken = |e| ApiError::Invalid(format!("“{name}” broke off: {e}; send it again to go on"));
+            let chunk = match chunk.map_err(broken) {
+                Ok(chunk) => chunk,
+                Err(e) => {
+                    file.flush().await?;
+                    return Err(e);
+                }
+            };
+            file.write_all(&chunk).await?;
+            length += chunk.len() as u64;
+            if !told && length >= HEAD {
+                told = true;
+                file.flush().await?;
+                if let Err(e) = self.check_head(key, name) {
+                    tokio::fs::remove_file(&path).await?;
+                    return Err(e);
+                }
+            }
+            if length > MOST_BYTES {
+                tokio::fs::remove_file(&path).await?;
+                let most = MOST_BYTES >> 30;
+                return Err(ApiError::Invalid(format!(
+                    "“{name}” is larger than {most} GB, the most that is taken in"
+                )));
+            }
+        }
+        file.flush().await?;
+        Ok(length)
+    }
+
+    /// Refuses, by its first bytes, what can be neither picture nor clip: a gigabyte of text need not come in whole.
+    fn check_head(&self, key: &str, name: &str) -> ApiResult<()> {
+        use std::io::Read;
+        let mut head = [0; HEAD as usize];
+        std::fs::File::open(self.part(key)?)?.read_exact(&mut head)?;
+        let production = head.starts_with(b"PK\x03\x04") && name.ends_with(".zip");
+        if production || lantern_formats::picture::is_known(&head) || super::clip::is_clip_name(name) {
+            return Ok(());
+        }
+        Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
+    }
+
+    /// Keeps a file that is whole: hashed piece by piece, synced, then moved to its place. Gives hash and length.
+    pub fn keep_part(&self, key: &str) -> ApiResult<(String, u64)> {
+        let path = self.part(key)?;
+        let mut hasher = blake3::Hasher::new();
+        let mut file = std::fs::File::open(&path).map_err(|_| ApiError::NotFound("arrived file"))?;
+        let length = std::io::copy(&mut file, &mut hasher)?;
+        file.sync_all()?;
+        let hash = hasher.finalize().to_hex().to_string();
+        self.put(&path, &hash)?;
+        // Where the same bytes were here already, the part is not needed any more.
+        let _ = std::fs::remove_file(&path);
+        Ok((hash, length))
+    }
+
+    /// Gives up a file.
+    pub fn drop_part(&self, key: &str) -> ApiResult<()> {
+        let _ = std::fs::remove_file(self.part(key)?);
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use actix_web::web::Bytes;
+    use futures_util::stream;
+
+    type Chunk = Result<Bytes, std::io::Error>;
+
+    fn folder() -> (tempfile::TempDir, MediaFolder) {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = MediaFolder::open(dir.path()).unwrap();
+        (dir, folder)
+    }
+
+    #[actix_web::test]
+    async fn a_file_that_broke_off_goes_on_where_it_was_also_after_a_restart() {
+        let (dir, folder) = folder();
+        let key = "a".repeat(64);
+        let png = [0x89, b'P', b'N', b'G', 13, 10, 26, 10, 0, 0, 0, 13, b'I', b'H', b'D', b'R', 1, 2, 3];
+        let first: Vec<Chunk> =
+            vec![Ok(Bytes::copy_from_slice(&png[..17])), Err(std::io::Error::other("the line is dead"))];
+        let broken = folder.take(&key, 0, "a.png", stream::iter(first)).await.unwrap_err().to_string();
+        assert!(broken.contains("broke off"), "{broken}");
+        std::fs::write(folder.incoming().join(".tmpHalf"), "half").unwrap();
+
+        let folder = MediaFolder::open(dir.path()).unwrap();
+        assert_eq!(
+            std::fs::read_dir(folder.incoming()).unwrap().count(),
+            1,
+            "the half temporary file is gone"
+        );
+        assert_eq!(folder.have(&key).unwrap(), 17);
+        let rest = || stream::iter(vec![Chunk::Ok(Bytes::copy_from_slice(&png[17..]))]);
+        let wrong = folder.take(&key, 3, "a.png", rest()).await.unwrap_err().to_string();
+        assert!(wrong.contains("17 bytes"), "{wrong}");
+        assert_eq!(folder.take(&key, 17, "a.png", rest()).await.unwrap(), 19);
+        let (hash, length) = folder.keep_part(&key).unwrap();
+        assert_eq!((length, folder.read(&hash).unwrap()), (19, png.to_vec()));
+        assert_eq!(folder.have(&key).unwrap(), 0);
+    }
+
+    #[actix_web::test]
+    async fn text_that_is_called_a_picture_is_refused_by_its_first_bytes() {
+        let (_dir, folder) = folder();
+        let key = "b".repeat(64);
+        let mut sent = 0;
+        let endless = stream::iter(std::iter::repeat_with(|| {
+            sent += 1;
+            Chunk::Ok(Bytes::from_static(b"all work and no play "))
+        }));
+        let refused = folder.take(&key, 0, "huge.png", endless).await.unwrap_err().to_string();
+        assert!(refused.contains("huge.png") && refused.contains("no picture"), "{refused}");
+        assert_eq!((sent, folder.have(&key).unwrap()), (1, 0));
+    }
+
+    #[test]
+    fn names_never_become_paths() {
+        let (_dir, folder) = folder();
+        for key in ["", "../../etc/passwd", &"A".repeat(64), &"g".repeat(64), &"a".repeat(63)] {
+            assert!(folder.part(key).is_err(), "{key}");
+        }
+    }
+}

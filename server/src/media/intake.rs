@@ -1,0 +1,213 @@
+//! A file that arrived becomes a frame: told by its bytes, decoded once to the end, counted, kept.
+
+use super::MediaFolder;
+use crate::error::{ApiError, ApiResult};
+use crate::store::productions::Media;
+use crate::store::shots::Frame;
+use diesel::SqliteConnection;
+use lantern_formats::facts::Facts;
+
+/// The largest picture file: it is decoded in memory.
+const MOST_PICTURE: u64 = 1 << 30;
+
+/// A picture that was taken in.
+pub struct TakenIn {
+    /// Its row, without a shot.
+    pub frame: Frame,
+    /// What the file says of itself.
+    pub facts: Facts,
+}
+
+/// Looks at a picture file's bytes: they have to decode to the end.
+fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
+    let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
+    let facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
+    let healed = lantern_formats::picture::read(bytes).map_err(wrong)?.heal();
+    Ok((facts, healed))
+}
+
+fn taken(name: &str, number: i32, hash: String, bytes: u64, (facts, healed): (Facts, usize)) -> TakenIn {
+    let frame = Frame {
+        shot_id: String::new(),
+        number,
+        name: name.into(),
+        media_hash: hash,
+        width: facts.width as i32,
+        height: facts.height as i32,
+        bytes: bytes as i64,
+        healed: healed as i64,
+    };
+    TakenIn { frame, facts }
+}
+
+/// Takes in a picture that arrived whole under a key. One that is refused is given up.
+pub fn part(media: &MediaFolder, key: &str, name: &str, number: i32) -> ApiResult<TakenIn> {
+    let path = media.part(key)?;
+    let length = media.have(key)?;
+    if length > MOST_PICTURE {
+        media.drop_part(key)?;
+        let most = MOST_PICTURE >> 20;
+        return Err(ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture")));
+    }
+    let bytes = std::fs::read(path).map_err(|_| ApiError::NotFound("arrived file"))?;
+    let found = look_at(name, &bytes).inspect_err(|_| drop(media.drop_part(key)))?;
+    drop(bytes);
+    let (hash, length) = media.keep_part(key)?;
+    Ok(taken(name, number, hash, length, found))
+}
+
+/// Takes in a picture's bytes.
+pub fn bytes(media: &MediaFolder, name: &str, number: i32, bytes: &[u8]) -> ApiResult<TakenIn> {
+    let found = look_at(name, bytes)?;
+    Ok(taken(name, number, media.keep(bytes)?, bytes.len() as u64, found))
+}
+
+/// Takes in a file that lies on this machine.
+pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path) -> ApiResult<TakenIn> {
+    if std::fs::metadata(path)?.len() > MOST_PICTURE {
+        let most = MOST_PICTURE >> 20;
+        return Err(ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture")));
+    }
+    bytes(media, name, number, &std::fs::read(path)?)
+}
+
+impl TakenIn {
+    /// Saves the frame as one of a shot.
+    pub fn put(mut self, c: &mut SqliteConnection, shot: &str) -> ApiResult<Frame> {
+        let (hash, bytes) = (self.frame.media_hash.clone(), self.frame.bytes);
+        Media { hash, kind: "picture".into(), bytes }.insert(c)?;
+        self.frame.shot_id = shot.into();
+        self.frame.put(c)?;
+        Ok(self.frame)
+    }
+}
+
+/// A file's name without its ending and frame number: what a shot is called by. `.png` alone has nothing before its
+/// ending to be called by.
+pub fn shot_name(file: &str) -> String {
+    let (stem, _) = split_number(file).unwrap_or_default();
+    let whole = file.rsplit_once('.').map_or(file, |(stem, _)| if stem.is_empty() { file } else { stem });
+    let stem = stem.trim_end_matches(['.', '_', '-', ' ']);
+    if stem.is_empty() { whole.into() } else { stem.into() }
+}
+
+/// What stands before a frame number at the end of a name (before its ending), and the number: `sea.0042.exr` is
+/// `sea.` and 42. `None` where there is no number, or one too long to be a frame's.
+pub fn split_number(file: &str) -> Option<(&str, i32)> {
+    let (stem, _) = file.rsplit_once('.')?;
+    let digits = stem.len() - stem.trim_end_matches(|c: char| c.is_ascii_digit()).len();
+    if digits == 0 || digits > 9 {
+        return None;
+    }
+    let (before, number) = stem.split_at(stem.len() - digits);
+    number.parse().ok().map(|n| (before, n))
+}
+
+/// Files that come in together: a still, a clip, or the frames of a sequence.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, schemars::JsonSchema)]
+pub struct Group {
+    /// What the shot will be called.
+    pub name: String,
+    /// Whether it is a numbered sequence.
+    pub sequence: bool,
+    /// Whether it is a clip.
+    pub clip: bool,
+    /// Its files in order, with their frame numbers.
+    pub files: Vec<(String, i32)>,
+}
+
+/// The fewest numbered files that are one sequence: two may well be two stills.
+const FEWEST: usize = 3;
+
+/// Puts names of files together that are one shot: names that differ in their frame number only. Names whose number
+/// stands after a space are stills with numbers, as people name them.
+pub fn group(names: &[String]) -> Vec<Group> {
+    let mut by_stem: std::collections::BTreeMap<(&str, &str), Vec<(String, i32)>> = Default::default();
+    let mut groups = Vec::new();
+    let single = |name: &str, number| Group {
+        name: shot_name_of_one(name),
+        sequence: false,
+        clip: super::clip::is_clip_name(name),
+        files: vec![(name.to_owned(), number)],
+    };
+    for name in names {
+        match split_number(name) {
+            Some((stem, number)) if !stem.ends_with(' ') && !super::clip::is_clip_name(name) => {
+                let ending = name.rsplit_once('.').map_or("", |(_, e)| e);
+                by_stem.entry((stem, ending)).or_default().push((name.clone(), number));
+            }
+            _ => groups.push(single(name, 0)),
+        }
+    }
+    for mut files in by_stem.into_values() {
+        files.sort_by_key(|f| f.1);
+        files.dedup_by_key(|f| f.1);
+        if files.len() < FEWEST {
+            groups.extend(files.iter().map(|(name, _)| single(name, 0)));
+        } else {
+            let name = shot_name(&files[0].0);
+            groups.push(Group { name, sequence: true, clip: false, files });
+        }
+    }
+    groups.sort_by(|a, b| a.name.cmp(&b.name));
+    groups
+}
+
+/// A still's or clip's name: its file's, without the ending.
+fn shot_name_of_one(file: &str) -> String {
+    file.rsplit_once('.').map_or(file, |(stem, _)| if stem.is_empty() { file } else { stem }).to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn frame_numbers_are_the_last_digits_before_the_ending() {
+        assert_eq!(split_number("sea.0042.exr"), Some(("sea.", 42)));
+        assert_eq!(split_number("mole_v2_1001.dpx"), Some(("mole_v2_", 1001)));
+        assert_eq!(split_number("0007.png"), Some(("", 7)));
+        assert_eq!(split_number("harbour.png"), None);
+        assert_eq!(split_number("scan 20250101123456.tif"), None);
+        assert_eq!(shot_name("sea.0042.exr"), "sea");
+        assert_eq!(shot_name("harbour dusk.png"), "harbour dusk");
+        assert_eq!(shot_name("0007.png"), "0007");
+        assert_eq!(shot_name(".png"), ".png");
+    }
+
+    #[test]
+    fn files_that_differ_in_their_number_only_are_one_shot() {
+        let names = [
+            "b.0003.exr",
+            "b.0001.exr",
+            "b.0002.exr",
+            "b.0001.dpx",
+            "still.png",
+            "wall 001.png",
+            "wall 002.png",
+            "wall 003.png",
+            "c_1.png",
+            "c_2.png",
+            "go.mov",
+        ];
+        let groups = group(&names.map(String::from));
+        let found: Vec<(&str, bool, usize)> =
+            groups.iter().map(|g| (g.name.as_str(), g.sequence, g.files.len())).collect();
+        assert_eq!(
+            found,
+            [
+                ("b", true, 3),
+                ("b.0001", false, 1),
+                ("c_1", false, 1),
+                ("c_2", false, 1),
+                ("go", false, 1),
+                ("still", false, 1),
+                ("wall 001", false, 1),
+                ("wall 002", false, 1),
+                ("wall 003", false, 1)
+            ]
+        );
+        assert_eq!(groups[0].files[0], ("b.0001.exr".to_owned(), 1));
+        assert!(groups[4].clip);
+    }
+}

@@ -1,0 +1,91 @@
+//! The counts that go with a picture.
+
+use super::proxy::Proxy;
+use super::request::{Counts, Frame, HEADER, holds};
+use crate::error::{ApiError, ApiResult};
+use lantern_core::look::{Path, Program};
+use lantern_core::scope::{self, Mask, chromaticity, limits};
+
+/// Only every second pixel of every second row counts where whole programs have to run for it.
+const STRIDE: usize = 2;
+
+/// What a picture with these counts holds.
+pub fn flags(c: &Counts) -> u16 {
+    let flag = |is: bool, bit: u16| if is { bit } else { 0 };
+    flag(c.wave, holds::WAVE)
+        | flag(c.luma, holds::LUMA)
+        | flag(c.vector.is_some(), holds::VECTOR)
+        | flag(c.histogram, holds::HISTOGRAM)
+        | flag(c.chromaticity, holds::CHROMATICITY)
+        | flag(c.limits, holds::LIMITS)
+}
+
+/// Appends the counts of the picture that a message holds.
+pub fn append(
+    frame: &mut Frame,
+    wanted: &Counts,
+    proxy: &Proxy,
+    path: &Path,
+    program: &Program,
+    columns: usize,
+) -> ApiResult<()> {
+    let (w, h) = (proxy.picture.width(), proxy.picture.height());
+    let mask = wanted.area.as_ref().map(|a| a.mask(w, h)).transpose();
+    let mask = mask.map_err(|e| ApiError::Invalid(e.to_string()))?;
+    let delivered: &[[u8; 4]] = bytemuck::cast_slice(&frame[HEADER..HEADER + w * h * 4]);
+    let gathered = mask.as_ref().map(|m| m.gather(delivered));
+    let inside = gathered.as_deref().unwrap_or(delivered);
+    let ((wave, luma), (vector, histogram)) = rayon::join(
+        || {
+            (
+                wanted.wave.then(|| scope::waveform(delivered, w, columns, mask.as_ref())),
+                wanted.luma.then(|| scope::luma_waveform(delivered, w, columns, mask.as_ref())),
+            )
+        },
+        || {
+            (
+                wanted.vector.map(|zoom| scope::vectorscope(inside, zoom.clamp(1.0, 16.0))),
+                wanted.histogram.then(|| scope::histogram(inside)),
+            )
+        },
+    );
+    let wide = wanted.chromaticity || wanted.limits;
+    let sparse = if wide { sparse(proxy, mask.as_ref()) } else { Vec::new() };
+    let chroma = wanted.chromaticity.then(|| {
+        let mut light = sparse.clone();
+        Program::scene(path, &proxy.encoding).run_parallel(&mut light);
+        chromaticity::chromaticity(&light)
+    });
+    let shares = wanted.limits.then(|| {
+        let (mut fitted, mut unfitted) = (sparse.clone(), sparse.clone());
+        program.run_parallel(&mut fitted);
+        program.unfitted().run_parallel(&mut unfitted);
+        let l = limits::limits(&fitted, &unfitted);
+        [l.at_black, l.at_white, l.out_of_gamut, l.beyond_r103].map(|v| v as f32)
+    });
+    for counts in [wave, luma, vector].into_iter().flatten() {
+        frame.extend_from_slice(bytemuck::cast_slice(&counts));
+    }
+    if let Some(counts) = histogram {
+        frame.extend_from_slice(bytemuck::cast_slice(&counts));
+    }
+    if let Some(counts) = chroma {
+        frame.extend_from_slice(bytemuck::cast_slice(&counts));
+    }
+    if let Some(shares) = shares {
+        frame.extend_from_slice(bytemuck::cast_slice(&shares));
+    }
+    Ok(())
+}
+
+/// Source pixels of the area; every second of every second row, or all of an area so small that few would be left.
+fn sparse(proxy: &Proxy, mask: Option<&Mask>) -> Vec<[f32; 4]> {
+    let w = proxy.picture.width();
+    if let Some(mask) = mask {
+        let inside = mask.gather(&proxy.picture.pixels);
+        let step = if inside.len() > 40_000 { STRIDE * STRIDE } else { 1 };
+        return inside.into_iter().step_by(step).collect();
+    }
+    let rows = proxy.picture.pixels.chunks_exact(w.max(1)).step_by(STRIDE);
+    rows.flat_map(|row| row.iter().step_by(STRIDE).copied()).collect()
+}

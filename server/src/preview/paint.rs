@@ -1,0 +1,65 @@
+//! What is painted over a picture: false colour, and marks on what is clipped or out of gamut.
+
+use super::proxy::Proxy;
+use super::request::HEADER;
+use lantern_core::look::{Path, Program};
+use lantern_core::scope::{limits, stops};
+use rayon::prelude::*;
+
+/// Puts false colour in place of the picture's bytes.
+pub fn stops(frame: &mut [u8], proxy: &Proxy, path: &Path) {
+    let program = Program::scene(path, &proxy.encoding);
+    bands(frame, proxy, |pixels, _, out| {
+        let mut light = pixels.to_vec();
+        program.run(&mut light);
+        for (p, o) in light.iter().zip(out.chunks_exact_mut(4)) {
+            o[..3].copy_from_slice(&stops::colour(p));
+        }
+    });
+}
+
+/// The stripes of marks: 4 pixels wide, so that they are seen on large places and never look like part of a picture.
+const STRIPE: usize = 4;
+/// Of clipped lights, crushed darks, and colours outside of the gamut.
+const LIGHT: [u8; 3] = [214, 92, 40];
+const DARK: [u8; 3] = [70, 110, 200];
+const WIDE: [u8; 3] = [240, 226, 120];
+
+/// Draws stripes over what is clipped or was brought into the gamut; the rest is dimmed to grey.
+pub fn marks(frame: &mut [u8], proxy: &Proxy, program: &Program) {
+    let unfitted = program.unfitted();
+    let w = proxy.picture.width();
+    bands(frame, proxy, |pixels, start, out| {
+        let (mut fitted, mut wide) = (pixels.to_vec(), pixels.to_vec());
+        program.run(&mut fitted);
+        unfitted.run(&mut wide);
+        for (i, ((f, u), o)) in fitted.iter().zip(&wide).zip(out.chunks_exact_mut(4)).enumerate() {
+            let m = limits::marks(f, u);
+            let (x, y) = ((start + i) % w, (start + i) / w);
+            let (rising, falling) = ((x + y) / STRIPE % 2 == 0, (x + w - y % w) / STRIPE % 2 == 0);
+            let colour = if m & limits::WHITE != 0 && rising {
+                Some(LIGHT)
+            } else if m & limits::BLACK != 0 && falling && m & limits::GAMUT == 0 {
+                Some(DARK)
+            } else if m & limits::GAMUT != 0 && falling {
+                Some(WIDE)
+            } else {
+                None
+            };
+            let grey = ((u32::from(o[0]) * 54 + u32::from(o[1]) * 183 + u32::from(o[2]) * 19) >> 8) as u8;
+            o[..3].copy_from_slice(&colour.unwrap_or([grey / 2 + 24; 3]));
+        }
+    });
+}
+
+/// Runs a job over bands of pixels: source pixels, the place of the first one, and the bytes to paint.
+fn bands(frame: &mut [u8], proxy: &Proxy, job: impl Fn(&[[f32; 4]], usize, &mut [u8]) + Sync) {
+    const BAND: usize = 8192;
+    let pixels = &proxy.picture.pixels;
+    let out = &mut frame[HEADER..HEADER + pixels.len() * 4];
+    pixels
+        .par_chunks(BAND)
+        .zip(out.par_chunks_mut(BAND * 4))
+        .enumerate()
+        .for_each(|(k, (pixels, out))| job(pixels, k * BAND, out));
+}

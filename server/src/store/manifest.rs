@@ -1,0 +1,402 @@
+//! A whole production as one document: what a production file holds, and what a copy is made from. Files are named by
+//! their hashes only.
+
+use super::handoffs::Handoff;
+use super::looks::{LookRow, Version};
+use super::new_id;
+use super::productions::{Media, PROFILE, Production};
+use super::profiles::{Profile, ProfileBody};
+use super::scenes::Scene;
+use super::shots::{Frame, Shot};
+use crate::error::{ApiError, ApiResult};
+use diesel::SqliteConnection;
+use lantern_core::look::{Look, Path};
+use lantern_core::picture::check_size;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+/// The version that this code writes.
+pub const VERSION: u32 = 1;
+
+/// A production.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Manifest {
+    /// Version of this document's form.
+    pub version: u32,
+    /// The production's name.
+    pub name: String,
+    /// The id, in this document, of the profile of its usual camera; empty where it has none.
+    pub camera: String,
+    /// Its camera profiles.
+    pub profiles: Vec<ManifestProfile>,
+    /// Its scenes in order.
+    pub scenes: Vec<ManifestScene>,
+    /// Its looks.
+    pub looks: Vec<ManifestLook>,
+}
+
+/// A camera profile.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestProfile {
+    /// Its id in this document.
+    pub id: String,
+    /// What it says.
+    pub body: ProfileBody,
+    /// The hash of its technical table.
+    pub table: Option<String>,
+}
+
+/// A scene.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestScene {
+    /// Its name.
+    pub name: String,
+    /// Whether it holds finished stills.
+    pub finished: bool,
+    /// Its shots in order.
+    pub shots: Vec<ManifestShot>,
+}
+
+/// A shot.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestShot {
+    /// Its name.
+    pub name: String,
+    /// Its encoding's id; `profile:` is followed by an id of this document.
+    pub encoding: String,
+    /// Why it has its encoding.
+    pub encoding_reason: String,
+    /// Frames a second.
+    pub rate: f64,
+    /// The frame shown for it.
+    pub poster: i32,
+    /// The first frame that counts.
+    pub in_frame: i32,
+    /// The last frame that counts.
+    pub out_frame: Option<i32>,
+    /// How many frames were announced.
+    pub expected: i32,
+    /// The path that balances it.
+    pub trim: Path,
+    /// Its frames.
+    pub frames: Vec<ManifestFrame>,
+}
+
+/// A frame.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestFrame {
+    /// Its number.
+    pub number: i32,
+    /// Its file's name.
+    pub name: String,
+    /// The hash of its file.
+    pub media: String,
+    /// Pixels in a row.
+    pub width: i32,
+    /// Rows.
+    pub height: i32,
+    /// The file's length.
+    pub bytes: i64,
+    /// Values that were no finite numbers.
+    pub healed: i64,
+}
+
+/// A look with its versions.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestLook {
+    /// The document as it stands.
+    pub document: serde_json::Value,
+    /// Its numbered versions.
+    pub versions: Vec<ManifestVersion>,
+    /// Its finished handoffs.
+    pub handoffs: Vec<ManifestHandoff>,
+}
+
+/// A version of a look.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestVersion {
+    /// Its number.
+    pub number: i32,
+    /// What the designer calls it.
+    pub name: String,
+    /// The document.
+    pub document: serde_json::Value,
+    /// Seconds since 1970.
+    pub saved_at: i64,
+}
+
+/// A finished handoff.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestHandoff {
+    /// The version's number.
+    pub version: i32,
+    /// Encoding that the table expects.
+    pub from: String,
+    /// Encoding that it gives.
+    pub to: String,
+    /// Points on a side.
+    pub size: i32,
+    /// The fidelity report.
+    pub report: serde_json::Value,
+    /// The hash of the table's file.
+    pub table: String,
+    /// The name that it is downloaded under.
+    pub file_name: String,
+    /// Seconds since 1970.
+    pub made_at: i64,
+}
+
+fn json<T: serde::de::DeserializeOwned>(text: &str) -> ApiResult<T> {
+    serde_json::from_str(text).map_err(ApiError::internal)
+}
+
+fn wrong(why: impl std::fmt::Display) -> ApiError {
+    ApiError::Invalid(format!("this production file cannot be used: {why}"))
+}
+
+impl Manifest {
+    /// Everything of a production.
+    pub fn of(c: &mut SqliteConnection, production: &Production) -> ApiResult<Self> {
+        let profiles = Profile::of_production(c, &production.id)?
+            .into_iter()
+            .map(|p| Ok(ManifestProfile { body: p.body()?, id: p.id, table: p.table_hash }))
+            .collect::<ApiResult<_>>()?;
+        let mut scenes = Vec::new();
+        for (scene, shots) in production.scenes(c)? {
+            let shots = shots.into_iter().map(|s| ManifestShot::of(c, s)).collect::<ApiResult<_>>()?;
+            scenes.push(ManifestScene { name: scene.name, finished: scene.finished, shots });
+        }
+        let looks = LookRow::of_production(c, &production.id)?
+            .into_iter()
+            .map(|l| ManifestLook::of(c, &l))
+            .collect::<ApiResult<_>>()?;
+        let (name, camera) = (production.name.clone(), production.camera.clone());
+        Ok(Self { version: VERSION, name, camera, profiles, scenes, looks })
+    }
+
+    /// Reads and checks a document.
+    pub fn from_json(text: &[u8]) -> ApiResult<Self> {
+        let value: serde_json::Value = serde_json::from_slice(text).map_err(wrong)?;
+        match value["version"].as_u64() {
+            None => return Err(wrong("it says no version")),
+            Some(v) if v > u64::from(VERSION) => {
+                return Err(wrong(format!("it has version {v}; open it with a newer program")));
+            }
+            Some(_) => {}
+        }
+        let manifest: Self = serde_json::from_value(value).map_err(wrong)?;
+        manifest.check()?;
+        Ok(manifest)
+    }
+
+    fn check(&self) -> ApiResult<()> {
+        if self.name.trim().is_empty() || self.name.chars().count() > 200 {
+            return Err(wrong("a production has a name of 1 to 200 characters"));
+        }
+        for p in &self.profiles {
+            p.body.encoding()?;
+        }
+        let profiles: BTreeSet<&str> = self.profiles.iter().map(|p| p.id.as_str()).collect();
+        for shot in self.scenes.iter().flat_map(|s| &s.shots) {
+            shot.trim.check_trim()?;
+            if let Some(id) = shot.encoding.strip_prefix(PROFILE)
+                && !profiles.contains(id)
+            {
+                return Err(wrong(format!("“{}” is encoded by a profile that it does not hold", shot.name)));
+            }
+            for f in &shot.frames {
+                check_size(f.width.max(0) as usize, f.height.max(0) as usize).map_err(wrong)?;
+            }
+        }
+        for look in &self.looks {
+            Look::from_json(&look.document.to_string())?;
+            for v in &look.versions {
+                Look::from_json(&v.document.to_string())?;
+            }
+        }
+        Ok(())
+    }
+
+    /// The hashes of every file that it names.
+    pub fn files(&self) -> BTreeSet<&str> {
+        let frames = self.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| &s.frames);
+        let tables = self.profiles.iter().filter_map(|p| p.table.as_deref());
+        let handoffs = self.looks.iter().flat_map(|l| &l.handoffs).map(|h| h.table.as_str());
+        frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).collect()
+    }
+
+    /// Saves it as a new production under a name and gives that. `sizes` are the lengths of its files, which lie in
+    /// the media folder already.
+    pub fn put(
+        &self,
+        c: &mut SqliteConnection,
+        name: &str,
+        sizes: &BTreeMap<String, u64>,
+    ) -> ApiResult<Production> {
+        c.immediate_transaction(|c| {
+            for hash in self.files() {
+                let bytes = sizes.get(hash).copied().unwrap_or(0) as i64;
+                let table = self.profiles.iter().any(|p| p.table.as_deref() == Some(hash))
+                    || self.looks.iter().flat_map(|l| &l.handoffs).any(|h| h.table == hash);
+                let kind = if table { "table" } else { "picture" };
+                Media { hash: hash.into(), kind: kind.into(), bytes }.insert(c)?;
+            }
+            let ids: HashMap<&str, String> =
+                self.profiles.iter().map(|p| (p.id.as_str(), new_id())).collect();
+            let fresh = |old: &str| ids.get(old).cloned().unwrap_or_default();
+            let production = Production { id: new_id(), name: name.into(), camera: fresh(&self.camera) };
+            production.insert(c)?;
+            for p in &self.profiles {
+                let body = serde_json::to_string(&p.body).map_err(ApiError::internal)?;
+                Profile {
+                    id: fresh(&p.id),
+                    production_id: production.id.clone(),
+                    name: p.body.name().into(),
+                    body,
+                    table_hash: p.table.clone(),
+                }
+                .put(c)?;
+            }
+            for (position, s) in (0..).zip(&self.scenes) {
+                let (id, production_id) = (new_id(), production.id.clone());
+                let scene = Scene { id, production_id, position, name: s.name.clone(), finished: s.finished };
+                scene.insert(c)?;
+                for shot in &s.shots {
+                    shot.put(c, &scene.id, &fresh)?;
+                }
+            }
+            for look in &self.looks {
+                look.put(c, &production.id)?;
+            }
+            Ok(production)
+        })
+    }
+}
+
+impl ManifestShot {
+    fn of(c: &mut SqliteConnection, s: Shot) -> ApiResult<Self> {
+        let frames = Frame::of_shot(c, &s.id)?.into_iter().map(|f| ManifestFrame {
+            number: f.number,
+            name: f.name,
+            media: f.media_hash,
+            width: f.width,
+            height: f.height,
+            bytes: f.bytes,
+            healed: f.healed,
+        });
+        Ok(Self {
+            frames: frames.collect(),
+            trim: s.trim()?,
+            name: s.name,
+            encoding: s.encoding,
+            encoding_reason: s.encoding_reason,
+            rate: s.rate,
+            poster: s.poster,
+            in_frame: s.in_frame,
+            out_frame: s.out_frame,
+            expected: s.expected,
+        })
+    }
+
+    fn put(&self, c: &mut SqliteConnection, scene: &str, fresh: &dyn Fn(&str) -> String) -> ApiResult<()> {
+        let encoding = match self.encoding.strip_prefix(PROFILE) {
+            Some(old) => format!("{PROFILE}{}", fresh(old)),
+            None => self.encoding.clone(),
+        };
+        let shot = Shot {
+            encoding,
+            encoding_reason: self.encoding_reason.clone(),
+            rate: self.rate,
+            poster: self.poster,
+            in_frame: self.in_frame,
+            out_frame: self.out_frame,
+            expected: self.expected,
+            trim: serde_json::to_string(&self.trim).map_err(ApiError::internal)?,
+            ..Shot::new(c, scene, &self.name)?
+        };
+        shot.insert(c)?;
+        for f in &self.frames {
+            Frame {
+                shot_id: shot.id.clone(),
+                number: f.number,
+                name: f.name.clone(),
+                media_hash: f.media.clone(),
+                width: f.width,
+                height: f.height,
+                bytes: f.bytes,
+                healed: f.healed,
+            }
+            .put(c)?;
+        }
+        Ok(())
+    }
+}
+
+impl ManifestLook {
+    fn of(c: &mut SqliteConnection, l: &LookRow) -> ApiResult<Self> {
+        let versions = Version::of_look(c, &l.id)?
+            .into_iter()
+            .map(|v| {
+                let document = json(&v.document)?;
+                Ok(ManifestVersion { number: v.number, name: v.name, document, saved_at: v.saved_at })
+            })
+            .collect::<ApiResult<_>>()?;
+        let handoffs = Handoff::of_look(c, &l.id)?
+            .into_iter()
+            .filter_map(|h| h.table_hash.clone().map(|table| (h, table)))
+            .map(|(h, table)| {
+                Ok(ManifestHandoff {
+                    version: h.version,
+                    from: h.from_encoding,
+                    to: h.to_encoding,
+                    size: h.size,
+                    report: json(&h.report)?,
+                    table,
+                    file_name: h.file_name,
+                    made_at: h.made_at,
+                })
+            })
+            .collect::<ApiResult<_>>()?;
+        Ok(Self { document: json(&l.document)?, versions, handoffs })
+    }
+
+    fn put(&self, c: &mut SqliteConnection, production: &str) -> ApiResult<()> {
+        let row = LookRow::create(c, production, &Look::from_json(&self.document.to_string())?)?;
+        for v in &self.versions {
+            Version {
+                look_id: row.id.clone(),
+                number: v.number,
+                name: v.name.clone(),
+                document: Look::from_json(&v.document.to_string())?.to_json(),
+                saved_at: v.saved_at,
+            }
+            .insert(c)?;
+        }
+        for h in &self.handoffs {
+            Handoff {
+                id: new_id(),
+                look_id: row.id.clone(),
+                version: h.version,
+                from_encoding: h.from.clone(),
+                to_encoding: h.to.clone(),
+                size: h.size,
+                state: "done".into(),
+                failure: String::new(),
+                report: h.report.to_string(),
+                table_hash: Some(h.table.clone()),
+                file_name: h.file_name.clone(),
+                made_at: h.made_at,
+            }
+            .insert(c)?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,174 @@
+//! Shots with their trims, and their frames.
+
+use super::productions::Production;
+use super::scenes::Scene;
+use super::schema::{frames, scenes, shots};
+use crate::error::{ApiError, ApiResult};
+use diesel::prelude::*;
+use lantern_core::look::Path;
+
+/// A shot of a scene.
+#[derive(Clone, Debug, Queryable, Selectable, Insertable, AsChangeset)]
+#[diesel(table_name = shots, treat_none_as_null = true)]
+pub struct Shot {
+    /// Its id.
+    pub id: String,
+    /// The scene it belongs to.
+    pub scene_id: String,
+    /// Its place in the scene's order.
+    pub position: i32,
+    /// Its name.
+    pub name: String,
+    /// Its encoding's id, `camera`, or `profile:` and a profile's id; empty where nobody has said it yet.
+    pub encoding: String,
+    /// Why it has its encoding, or why none is known.
+    pub encoding_reason: String,
+    /// Frames a second.
+    pub rate: f64,
+    /// The frame shown for the shot, by its place in the order.
+    pub poster: i32,
+    /// The first frame that counts.
+    pub in_frame: i32,
+    /// The last frame that counts; none for the last there is.
+    pub out_frame: Option<i32>,
+    /// How many frames were announced.
+    pub expected: i32,
+    /// The path that balances it, as JSON.
+    pub trim: String,
+    /// Rises with every accepted change of the trim.
+    pub trim_revision: i32,
+}
+
+/// A frame of a shot; a still has one.
+#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
+#[diesel(table_name = frames)]
+pub struct Frame {
+    /// The shot.
+    pub shot_id: String,
+    /// The number in its file's name; 0 for a still.
+    pub number: i32,
+    /// Its file's name.
+    pub name: String,
+    /// The hash of its file.
+    pub media_hash: String,
+    /// Pixels in a row.
+    pub width: i32,
+    /// Rows.
+    pub height: i32,
+    /// The file's length.
+    pub bytes: i64,
+    /// Values that were no finite numbers.
+    pub healed: i64,
+}
+
+impl Shot {
+    /// A new shot without frames, at the end of a scene.
+    pub fn new(c: &mut SqliteConnection, scene: &str, name: &str) -> ApiResult<Self> {
+        Ok(Self {
+            id: super::new_id(),
+            scene_id: scene.into(),
+            position: Scene::end(c, scene)?,
+            name: name.into(),
+            encoding: String::new(),
+            encoding_reason: String::new(),
+            rate: 24.0,
+            poster: 0,
+            in_frame: 0,
+            out_frame: None,
+            expected: 1,
+            trim: r#"{"steps":[]}"#.into(),
+            trim_revision: 1,
+        })
+    }
+
+    /// The shots of a scene in order.
+    pub fn of_scene(c: &mut SqliteConnection, scene: &str) -> ApiResult<Vec<Self>> {
+        let own = shots::table.filter(shots::scene_id.eq(scene)).order(shots::position);
+        Ok(own.select(Self::as_select()).load(c)?)
+    }
+
+    /// One shot with the production it belongs to.
+    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<(Self, Production)> {
+        let row: Option<(Self, Scene)> = shots::table
+            .inner_join(scenes::table)
+            .filter(shots::id.eq(id))
+            .select((Self::as_select(), Scene::as_select()))
+            .first(c)
+            .optional()?;
+        let (shot, scene) = row.ok_or(ApiError::NotFound("shot"))?;
+        Ok((shot, Production::find(c, &scene.production_id)?))
+    }
+
+    /// Saves a new shot.
+    pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::insert_into(shots::table).values(self).execute(c)?;
+        Ok(())
+    }
+
+    /// Saves a changed shot.
+    pub fn update(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::update(shots::table.find(&self.id)).set(self).execute(c)?;
+        Ok(())
+    }
+
+    /// Deletes a shot.
+    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+        let gone = diesel::delete(shots::table.find(id)).execute(c)?;
+        if gone == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
+    }
+
+    /// The path that balances it.
+    pub fn trim(&self) -> ApiResult<Path> {
+        serde_json::from_str(&self.trim).map_err(ApiError::internal)
+    }
+
+    /// Saves a trim that was made from `revision`; gives the new revision.
+    pub fn save_trim(
+        c: &mut SqliteConnection,
+        id: &str,
+        revision: Option<i32>,
+        trim: &Path,
+    ) -> ApiResult<i32> {
+        c.immediate_transaction(|c| Self::put_trim(c, id, revision, trim))
+    }
+
+    /// The same inside a transaction. Without a revision it wins over any.
+    pub fn put_trim(
+        c: &mut SqliteConnection,
+        id: &str,
+        revision: Option<i32>,
+        trim: &Path,
+    ) -> ApiResult<i32> {
+        trim.check_trim()?;
+        let text = serde_json::to_string(trim).map_err(ApiError::internal)?;
+        let have: Option<i32> = shots::table.find(id).select(shots::trim_revision).first(c).optional()?;
+        let current = have.ok_or(ApiError::NotFound("shot"))?;
+        if revision.is_some_and(|r| r != current) {
+            return Err(ApiError::Conflict { what: "trim", current });
+        }
+        diesel::update(shots::table.find(id))
+            .set((shots::trim.eq(&text), shots::trim_revision.eq(current + 1)))
+            .execute(c)?;
+        Ok(current + 1)
+    }
+}
+
+impl Frame {
+    /// The frames of a shot in order.
+    pub fn of_shot(c: &mut SqliteConnection, shot: &str) -> ApiResult<Vec<Self>> {
+        let own = frames::table.filter(frames::shot_id.eq(shot)).order(frames::number);
+        Ok(own.select(Self::as_select()).load(c)?)
+    }
+
+    /// The frame at a place of the order, from 0.
+    pub fn at(c: &mut SqliteConnection, shot: &str, place: i64) -> ApiResult<Self> {
+        let own = frames::table.filter(frames::shot_id.eq(shot)).order(frames::number).offset(place);
+        own.select(Self::as_select()).first(c).optional()?.ok_or(ApiError::NotFound("frame"))
+    }
+
+    /// Saves a frame; one with the same number is replaced.
+    pub fn put(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::replace_into(frames::table).values(self).execute(c)?;
+        Ok(())
+    }
+}
