@@ -3,32 +3,34 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Redo2, Undo2 } from "lucide-react";
 import { useState } from "react";
 import { api, Problem } from "./api/client";
-import { useLook, type Saving } from "./state/look";
-import { useSession } from "./state/session";
+import { ProductionMenu } from "./ProductionMenu";
+import { useWork, type Saving } from "./state/work";
+import { shotInHand, useSession } from "./state/session";
 import { Button, Dialog, Menu, TextField } from "./ui/controls";
 
 const PLACES = [
   { id: "footage", title: "Footage" },
+  { id: "balance", title: "Balance" },
   { id: "look", title: "Look" },
   { id: "handoff", title: "Handoff" },
 ] as const;
 
 export function Header() {
-  const production = useSession((s) => s.production);
   const place = useSession((s) => s.place);
   const set = useSession((s) => s.set);
   const [keeping, setKeeping] = useState(false);
+  const working = place === "look" || place === "balance";
   return (
     <header className="flex h-10 shrink-0 items-center gap-4 border-b border-pit bg-wall px-4">
       <img src="/lantern.svg" alt="Dusky Lantern" className="h-5 w-5" />
-      <h1 className="w-44 truncate text-value text-bright">{production?.name ?? "Dusky Lantern"}</h1>
+      <ProductionMenu />
       <nav aria-label="Places" className="flex h-full gap-6">
         {PLACES.map((p) => (
           <button
             key={p.id}
             type="button"
             aria-current={place === p.id ? "page" : undefined}
-            onClick={() => set({ place: p.id })}
+            onClick={() => set({ place: p.id, playing: false })}
             className={`border-y-2 border-t-transparent text-value ${place === p.id ? "border-b-lantern text-bright" : "border-b-transparent text-dim hover:text-bright"}`}
           >
             {p.title}
@@ -36,20 +38,30 @@ export function Header() {
         ))}
       </nav>
       <div className="flex-1" />
-      <Looks />
-      <SaveState />
-      <UndoRedo />
-      <Button onClick={() => setKeeping(true)}>Save version</Button>
+      {place === "balance" ? <TrimOf /> : place !== "footage" && <Looks />}
+      {working && (
+        <>
+          <SaveState />
+          <UndoRedo />
+        </>
+      )}
+      {place === "look" && <Button onClick={() => setKeeping(true)}>Save version</Button>}
       <KeepVersion key={String(keeping)} open={keeping} onClose={() => setKeeping(false)} />
     </header>
   );
 }
 
+/** What is being worked on in Balance. */
+function TrimOf() {
+  const shot = useSession(shotInHand);
+  return <span className="max-w-60 truncate text-value text-bright">{shot ? `Trim of ${shot.name}` : "no shot"}</span>;
+}
+
 function Looks() {
   const production = useSession((s) => s.production?.id);
   const set = useSession((s) => s.set);
-  const id = useLook((s) => s.id);
-  const title = useLook((s) => s.document?.name);
+  const id = useWork((s) => s.look?.id);
+  const title = useWork((s) => s.look?.name);
   const [naming, setNaming] = useState<"new" | "rename" | "copy" | null>(null);
   const client = useQueryClient();
   const looks = useQuery({
@@ -57,17 +69,17 @@ function Looks() {
     queryFn: () => (production ? api.looks(production) : Promise.resolve([])),
     enabled: production !== undefined,
   });
-  const load = (look: string) => useLook.getState().load(look).catch((e: unknown) => set({ notice: String(e) }));
+  const load = (look: string) => useWork.getState().load(look).catch((e: unknown) => set({ notice: String(e) }));
   const name = async (text: string) => {
     if (!production || !text.trim()) return;
     const what = naming;
     setNaming(null);
     if (what === "rename") {
-      useLook.getState().edit("Rename look", (draft) => { draft.name = text.trim().slice(0, 200); });
-      await useLook.getState().save();
+      useWork.getState().edit("Rename look", (draft) => { draft.name = text.trim().slice(0, 200); });
+      await useWork.getState().save();
     } else {
       try {
-        const made = await api.createLook(production, text, what === "copy" ? (useLook.getState().document ?? undefined) : undefined);
+        const made = await api.createLook(production, text, what === "copy" ? (useWork.getState().document ?? undefined) : undefined);
         await load(made.id);
       } catch (e) {
         set({ notice: e instanceof Problem ? e.message : String(e) });
@@ -79,7 +91,7 @@ function Looks() {
     const other = looks.data?.find((l) => l.id !== id);
     if (!id || !other) return;
     await api.deleteLook(id);
-    useLook.setState({ saving: "saved" });
+    useWork.setState({ saving: "saved" });
     await load(other.id);
     await client.invalidateQueries({ queryKey: ["looks"] });
   };
@@ -124,8 +136,8 @@ const WORDS: Record<Saving, string> = {
 };
 
 function SaveState() {
-  const saving = useLook((s) => s.saving);
-  const failure = useLook((s) => s.failure);
+  const saving = useWork((s) => s.saving);
+  const failure = useWork((s) => s.failure);
   const bad = saving === "away" || saving === "conflict" || saving === "refused";
   const word = (
     <span data-saving={saving} title={failure} className={`w-12 whitespace-nowrap ${bad ? "w-auto text-alarm" : "text-faint"}`}>
@@ -137,26 +149,36 @@ function SaveState() {
     <Menu
       trigger={<button type="button">{word}</button>}
       items={[
-        { label: "Load what the other window saved", run: () => void useLook.getState().takeTheirs() },
-        { label: "Keep mine as a new look", run: () => void keepMine() },
+        { label: "Load what the other window saved", run: () => void useWork.getState().takeTheirs() },
+        useWork.getState().kind === "look"
+          ? { label: "Keep mine as a new look", run: () => void keepMine() }
+          : { label: "Keep mine in its place", run: () => void winTrim() },
       ]}
     />
   );
 }
 
 async function keepMine() {
-  const { document } = useLook.getState();
+  const { document } = useWork.getState();
   const production = useSession.getState().production?.id;
   if (!document || !production) return;
   const made = await api.createLook(production, `${document.name} (mine)`, document);
-  useLook.setState({ saving: "saved" });
-  await useLook.getState().load(made.id);
+  useWork.setState({ saving: "saved" });
+  await useWork.getState().load(made.id);
+}
+
+/** Saves the trim in hand over what another window saved. */
+async function winTrim() {
+  const { id, document } = useWork.getState();
+  if (!id || !document) return;
+  const { revision } = await api.saveTrim(id, document.path);
+  useWork.setState({ revision, saving: "saved", failure: "" });
 }
 
 function UndoRedo() {
-  const undoes = useLook((s) => s.past.at(-1)?.label);
-  const redoes = useLook((s) => s.future.at(-1)?.label);
-  const { undo, redo } = useLook.getState();
+  const undoes = useWork((s) => s.past.at(-1)?.label);
+  const redoes = useWork((s) => s.future.at(-1)?.label);
+  const { undo, redo } = useWork.getState();
   return (
     <div className="flex">
       <Button kind="quiet" aria-label="Undo" disabled={!undoes} title={undoes ? `Undo: ${undoes}` : ""} onClick={undo}>
@@ -169,7 +191,7 @@ function UndoRedo() {
   );
 }
 
-function NameDialog(props: {
+export function NameDialog(props: {
   title: string;
   open: boolean;
   start: string;
@@ -198,7 +220,7 @@ function NameDialog(props: {
 
 /** Named versions: keep one, or go back to one. */
 function KeepVersion({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const id = useLook((s) => s.id);
+  const id = useWork((s) => s.id);
   const set = useSession((s) => s.set);
   const client = useQueryClient();
   const [text, setText] = useState("");
@@ -210,7 +232,7 @@ function KeepVersion({ open, onClose }: { open: boolean; onClose: () => void }) 
   const keep = async () => {
     if (!id) return;
     try {
-      await useLook.getState().save();
+      await useWork.getState().save();
       const made = await api.keepVersion(id, text);
       set({ notice: `Kept as version ${made.number}.` });
       await client.invalidateQueries({ queryKey: ["versions", id] });
@@ -222,7 +244,7 @@ function KeepVersion({ open, onClose }: { open: boolean; onClose: () => void }) 
   const open_ = async (number: number) => {
     if (!id) return;
     const found = await api.version(id, number);
-    useLook.getState().edit(`Back to version ${number}`, (draft) => Object.assign(draft, found.document));
+    useWork.getState().edit(`Back to version ${number}`, (draft) => Object.assign(draft, found.document));
     onClose();
   };
   return (

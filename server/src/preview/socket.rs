@@ -178,7 +178,13 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             continue;
         };
         let seq = seq(&next);
-        let (studio, inbox) = (studio.clone(), inbox.clone());
+        // A newer picture stops what stands beside it, but does not make it pointless.
+        let stopped = match &next {
+            Work::Picture(r, Kind::Beside) => Some(r.clone()),
+            _ => None,
+        };
+        let (studio, all) = (studio.clone(), inbox.clone());
+        let inbox = inbox.clone();
         let answer = match web::block(move || work(&studio, &next, &inbox.stop)).await {
             Ok(answer) => answer,
             Err(e) => Err(ApiError::internal(e)),
@@ -186,7 +192,12 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
         let sent = match answer {
             Ok(Answer::Bytes(bytes)) => session.binary(bytes).await,
             Ok(Answer::Text(text)) => session.text(text).await,
-            Ok(Answer::Nothing) => Ok(()),
+            Ok(Answer::Nothing) => {
+                if let Some(r) = stopped {
+                    all.lock().beside.get_or_insert(r);
+                }
+                Ok(())
+            }
             Err(e) => session.text(problem(seq, &e)).await,
         };
         if sent.is_err() {

@@ -23,6 +23,19 @@ export type Comparison = Schemas["Comparison"];
 export type Fingerprint = Schemas["Fingerprint"];
 export type Reading = Schemas["Reading"];
 export type Dropped = Schemas["Dropped"];
+export type Counts = Partial<Schemas["Counts"]>;
+export type Sample = Schemas["Sample"];
+export type ScopeInfo = Schemas["ScopeInfo"];
+export type Area = Schemas["Area"];
+export type Group = Schemas["Group"];
+export type Listing = Schemas["Listing"];
+export type FrameLine = Schemas["FrameLine"];
+export type Profile = Schemas["ProfileDetail"];
+export type ProfileReading = Schemas["ProfileReading"];
+export type CameraProfile = Schemas["CameraProfile"];
+export type TrimBefore = Schemas["TrimBefore"];
+export type Brought = Schemas["Brought"];
+export type Side = Schemas["Side"];
 
 /** A refusal, in words for people. `status` 0: the server does not answer. */
 export class Problem extends Error {
@@ -58,13 +71,43 @@ export const api = {
   encodings: () => call<EncodingInfo[]>("GET", "/api/encodings"),
   productions: () => call<ProductionLine[]>("GET", "/api/productions"),
   production: (id: string) => call<Production>("GET", `/api/productions/${id}`),
-  createScene: (production: string, name: string) =>
-    call<Scene>("POST", `/api/productions/${production}/scenes`, { name }),
-  renameScene: (id: string, name: string) => call<undefined>("PUT", `/api/scenes/${id}`, { name }),
+  scopes: () => call<ScopeInfo>("GET", "/api/scopes"),
+  createProduction: (name: string) => call<ProductionLine>("POST", "/api/productions", { name }),
+  renameProduction: (id: string, name: string) => call<undefined>("PUT", `/api/productions/${id}`, { name }),
+  duplicateProduction: (id: string, name: string) => call<ProductionLine>("POST", `/api/productions/${id}/duplicate`, { name }),
+  deleteProduction: (id: string) => call<undefined>("DELETE", `/api/productions/${id}`),
+  importProduction: (key: string) => call<ProductionLine>("POST", "/api/productions/import", { key }),
+  arrange: (production: string, scenes: { id: string; shots: string[] }[]) =>
+    call<undefined>("PUT", `/api/productions/${production}/order`, { scenes }),
+  createScene: (production: string, name: string, finished = false) =>
+    call<Scene>("POST", `/api/productions/${production}/scenes`, { name, finished }),
+  editScene: (id: string, change: { name?: string; finished?: boolean }) => call<undefined>("PUT", `/api/scenes/${id}`, change),
   deleteScene: (id: string) => call<undefined>("DELETE", `/api/scenes/${id}`),
-  editShot: (id: string, change: { name?: string; encoding?: string; scene?: string }) =>
-    call<Shot>("PATCH", `/api/shots/${id}`, change),
+  saveProfile: (production: string, id: string | null, profile: { body: unknown; table?: string; usual?: boolean }) =>
+    id ? call<Profile>("PUT", `/api/profiles/${id}`, profile) : call<Profile>("POST", `/api/productions/${production}/profiles`, profile),
+  deleteProfile: (id: string) => call<undefined>("DELETE", `/api/profiles/${id}`),
+  profileReading: (body: unknown) => call<ProfileReading>("POST", "/api/profile-reading", body),
+  group: (names: string[]) => call<Group[]>("POST", "/api/group", { names }),
+  have: (key: string) => call<{ have: number }>("GET", `/api/incoming/${key}`),
+  giveUp: (key: string) => call<undefined>("DELETE", `/api/incoming/${key}`),
+  createShot: (scene: string, arrived: { key: string; name: string; number?: number; shot?: string; expected?: number }) =>
+    call<Shot>("POST", `/api/scenes/${scene}/shots`, arrived),
+  addFrame: (shot: string, arrived: { key: string; name: string; number: number }) =>
+    call<undefined>("POST", `/api/shots/${shot}/frames`, arrived),
+  frames: (shot: string) => call<FrameLine[]>("GET", `/api/shots/${shot}/frames`),
+  stopIntake: (shot: string) => call<undefined>("POST", `/api/shots/${shot}/stop`),
+  folders: () => call<string[]>("GET", "/api/folders"),
+  listFolder: (root: number, parts: string[]) => call<Listing>("POST", "/api/folders/list", { root, parts }),
+  bringIn: (scene: string, root: number, parts: string[], names: string[]) =>
+    call<Shot[]>("POST", `/api/scenes/${scene}/bring`, { place: { root, parts }, names }),
+  editShot: (id: string, change: Partial<Schemas["EditShot"]>) => call<Shot>("PATCH", `/api/shots/${id}`, change),
   deleteShot: (id: string) => call<undefined>("DELETE", `/api/shots/${id}`),
+  trim: (shot: string) => call<{ revision: number; path: Path }>("GET", `/api/shots/${shot}/trim`),
+  saveTrim: (shot: string, path: Path, revision?: number) =>
+    call<{ revision: number }>("PUT", `/api/shots/${shot}/trim`, { path, revision: revision ?? null }),
+  copyTrim: (shot: string, to: string[], steps: string[] | null) =>
+    call<TrimBefore[]>("POST", `/api/shots/${shot}/trim/copy`, { to, steps }),
+  match: (ask: { shot: Side; step: string; to: Side }) => call<Brought>("POST", "/api/match", ask),
   looks: (production: string) => call<LookLine[]>("GET", `/api/productions/${production}/looks`),
   createLook: (production: string, name: string, document?: Look) =>
     call<LookDetail>("POST", `/api/productions/${production}/looks`, { name, document: document ?? null }),
@@ -79,6 +122,5 @@ export const api = {
   createHandoff: (id: string, ask: { version: number; from: string; to: string; size: number }) =>
     call<Handoff>("POST", `/api/looks/${id}/handoffs`, ask),
   cancelHandoff: (id: string) => call<Handoff>("POST", `/api/handoffs/${id}/cancel`),
-  dropper: (ask: { shot: string; path: Path; step: string; at: [number, number] }) =>
-    call<Dropped>("POST", "/api/dropper", ask),
+  dropper: (ask: Schemas["DropperRequest"]) => call<Dropped>("POST", "/api/dropper", ask),
 };

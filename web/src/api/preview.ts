@@ -2,40 +2,40 @@
  * The preview socket: the newest path goes out, pixels and scope counts come back. Outside React, so that a drag
  * never waits for a render. One picture is in flight at a time; the newest values win.
  */
-import type { Path, Reading } from "./client";
+import type { Counts, Path, Reading, Sample } from "./client";
+import { read, type Frame, type Thumbnail } from "./message";
 import type { FromSocket, ToSocket } from "./socket.worker";
 
-/** A picture with its scope counts; arrays are views of the message, not copies. */
-export interface Frame {
-  seq: number;
-  rest: boolean;
-  width: number;
-  height: number;
-  pixels: Uint8ClampedArray<ArrayBuffer>;
-  columns: number;
-  wave: Uint16Array | null;
-  vector: Uint16Array | null;
-  tones: Uint32Array | null;
-}
+export type { Frame, Thumbnail } from "./message";
 
-export interface Thumbnail {
-  index: number;
-  width: number;
-  height: number;
-  pixels: Uint8ClampedArray<ArrayBuffer>;
+/** A picture that is looked at. */
+export interface Seen {
+  shot: string;
+  frame: number | null;
+  path: Path;
+  /** The trim beneath; null for the shot's own as it was saved last. */
+  trim: Path | null;
+  show: "picture" | "stops" | "marks";
+  counts: Counts;
 }
 
 /** What to look at. */
-export interface View {
-  shot: string;
-  path: Path;
+export interface View extends Seen {
   step: string | null;
   row: string[];
+  rowPath: Path;
+  beside: Seen | null;
+  /** Places to read, as shares of width and height. */
+  places: [number, number][];
 }
 
-const HEADER = 16;
-const LEVELS = 256;
-const BINS = 128;
+/** What lies at places of the picture. */
+export interface Samples {
+  seq: number;
+  at: [number, number][];
+  found: Sample[];
+}
+
 /** Quiet time after the last change until the exact picture is asked for. */
 const REST_AFTER = 140;
 /** The longest that a drag waits for the picture before it. */
@@ -67,6 +67,9 @@ class Preview {
   readonly frames = new Listeners<Frame>();
   /** Frames that have scope counts, while dragging in a task after the picture's own. */
   readonly counted = new Listeners<Frame>();
+  /** Pictures of the shot beside the one in hand. */
+  readonly besides = new Listeners<Frame>();
+  readonly samples = new Listeners<Samples>();
   readonly thumbnails = new Listeners<Thumbnail>();
   readonly readings = new Listeners<Reading>();
   readonly problems = new Listeners<string>();
@@ -84,6 +87,7 @@ class Preview {
   private restTimer: number | undefined;
   private shown = 0;
   private atRest = false;
+  private askedBeside: string | null = null;
 
   /** Opens the socket; it is opened again by itself when the server comes back. */
   open(): void {
@@ -110,6 +114,7 @@ class Preview {
   private turned(open: boolean): void {
     this.connected = open;
     this.inFlight = null;
+    this.askedBeside = null;
     this.online.say(open);
     if (!open) window.setTimeout(() => this.connect(), RETRY_AFTER);
     else if (this.view) this.askRest();
@@ -158,17 +163,47 @@ class Preview {
     if (!view) return;
     this.seq += 1;
     this.inFlight = { seq: this.seq, since, rest };
-    this.send({
-      ask: "picture",
-      seq: this.seq,
-      shot: view.shot,
-      path: view.path,
+    this.send({ ask: "picture", seq: this.seq, ...this.seen(view, rest, scopes), tones_of: view.step });
+  }
+
+  private seen(s: Seen, rest: boolean, scopes: boolean) {
+    return {
+      shot: s.shot,
+      frame: s.frame,
+      path: s.path,
+      trim: s.trim,
       quality: rest ? "rest" : "drag",
       width: WIDTH,
       display: DISPLAY,
-      scopes,
-      tones_of: view.step,
-    });
+      show: s.show,
+      // Shares that need whole programs wait for rest.
+      counts: scopes ? (rest ? s.counts : { ...s.counts, limits: false, chromaticity: false }) : { area: s.counts.area },
+    };
+  }
+
+  /** Reads other places of the same picture. */
+  look(places: [number, number][]): void {
+    if (!this.view) return;
+    this.view = { ...this.view, places };
+    this.askSamples();
+  }
+
+  private askSamples(): void {
+    const view = this.view;
+    if (!view || view.places.length === 0 || !this.ready()) return;
+    const { shot, frame, path, trim, places } = view;
+    this.send({ ask: "sample", seq: this.seq, shot, frame, path, trim, display: DISPLAY, at: places });
+  }
+
+  /** Asks for everything once more: something that is not in the view has changed. */
+  again(): void {
+    if (this.view && this.ready()) this.askRow();
+  }
+
+  private askRow(): void {
+    const view = this.view;
+    if (!view) return;
+    this.send({ ask: "row", seq: this.seq, shots: view.row, path: view.rowPath, width: ROW_WIDTH, display: DISPLAY });
   }
 
   private askDrag(): void {
@@ -192,46 +227,46 @@ class Preview {
     this.dirty = null;
     this.ask(true, performance.now(), true);
     this.askReading();
-    this.send({ ask: "row", seq: this.seq, shots: view.row, path: view.path, width: ROW_WIDTH, display: DISPLAY });
+    this.askSamples();
+    const beside = view.beside && JSON.stringify(view.beside);
+    if (view.beside && beside !== this.askedBeside) {
+      this.send({ ask: "beside", seq: this.seq, ...this.seen(view.beside, true, true) });
+    }
+    this.askedBeside = beside;
+    this.askRow();
   }
 
   private text(data: string): void {
-    const message = JSON.parse(data) as { reading?: Reading; problem?: { seq: number; detail: string } };
+    const message = JSON.parse(data) as { reading?: Reading; samples?: Samples; problem?: { seq: number; detail: string } };
     if (message.reading) this.readings.say(message.reading);
+    if (message.samples) this.samples.say(message.samples);
     if (message.problem) {
       this.inFlight = null;
+      this.askedBeside = null;
       this.problems.say(message.problem.detail);
     }
   }
 
   private bytes(data: ArrayBuffer): void {
-    const header = new DataView(data);
-    const [width, height] = [header.getUint16(8, true), header.getUint16(10, true)];
-    const pixels = new Uint8ClampedArray(data, HEADER, width * height * 4);
-    if (header.getUint8(0) === 2) {
-      this.thumbnails.say({ index: header.getUint16(14, true), width, height, pixels });
+    const message = read(data);
+    if (message.kind === "row") {
+      this.thumbnails.say(message.thumbnail);
       return;
     }
-    const [flags, seq, columns] = [header.getUint16(2, true), header.getUint32(4, true), header.getUint16(12, true)];
-    let at = HEADER + width * height * 4;
-    let [wave, vector, tones]: [Uint16Array | null, Uint16Array | null, Uint32Array | null] = [null, null, null];
-    if (flags & 1) {
-      wave = new Uint16Array(data, at, columns * 3 * LEVELS);
-      at += wave.byteLength;
-      vector = new Uint16Array(data, at, LEVELS * LEVELS);
-      at += vector.byteLength;
+    if (message.kind === "beside") {
+      this.besides.say(message.frame);
+      return;
     }
-    if (flags & 2) tones = new Uint32Array(data, at, BINS);
-    const rest = header.getUint8(1) === 1;
+    const { frame } = message;
     // An exact picture of a path that has changed since would flash the old state.
-    if (seq >= (this.inFlight?.seq ?? 0)) {
-      const frame = { seq, rest, width, height, pixels, columns, wave, vector, tones };
+    if (frame.seq >= (this.inFlight?.seq ?? 0)) {
       this.frames.say(frame);
-      if (wave && rest) this.counted.say(frame);
-      else if (wave) window.setTimeout(() => this.counted.say(frame));
-      this.shown = seq;
-      this.atRest = rest;
-      if (this.inFlight && !rest) {
+      const counted = frame.wave ?? frame.luma;
+      if (counted && frame.rest) this.counted.say(frame);
+      else if (counted) window.setTimeout(() => this.counted.say(frame));
+      this.shown = frame.seq;
+      this.atRest = frame.rest;
+      if (this.inFlight && !frame.rest) {
         this.latencies.push(performance.now() - this.inFlight.since);
         if (this.latencies.length > 1000) this.latencies.shift();
       }

@@ -42,6 +42,85 @@ export function drawWave(canvas: HTMLCanvasElement, wave: Uint16Array, columns: 
   context.putImageData(image, 0, 0);
 }
 
+/** The waveform of luma, in grey. */
+export function drawLuma(canvas: HTMLCanvasElement, luma: Uint16Array, columns: number): void {
+  const out = sheet(canvas, columns, LEVELS);
+  if (!out) return;
+  for (let x = 0; x < columns; x++) {
+    for (let level = 0; level < LEVELS; level++) {
+      const count = luma[x * LEVELS + level] ?? 0;
+      if (count === 0) continue;
+      const at = ((LEVELS - 1 - level) * columns + x) * 4;
+      out.data.fill(waveGlow[Math.min(count, 4095)] ?? 0, at, at + 3);
+      out.data[at + 3] = 255;
+    }
+  }
+  out.context.putImageData(out.image, 0, 0);
+}
+
+/** Histograms of R, G and B over that of luma, root-scaled so that small populations show. */
+export function drawHistogram(canvas: HTMLCanvasElement, counts: Uint32Array): void {
+  const height = 96;
+  const out = sheet(canvas, LEVELS, height);
+  if (!out) return;
+  // The ends hold all that is clipped and would flatten the rest.
+  let most = 1;
+  for (let i = 0; i < counts.length; i++) if (i % LEVELS > 0 && i % LEVELS < LEVELS - 1) most = Math.max(most, counts[i] ?? 0);
+  const tall = (c: number, x: number) => Math.min(height, Math.ceil(Math.sqrt((counts[c * LEVELS + x] ?? 0) / most) * height));
+  for (let x = 0; x < LEVELS; x++) {
+    const luma = tall(3, x);
+    for (let y = 0; y < luma; y++) {
+      const at = ((height - 1 - y) * LEVELS + x) * 4;
+      out.data.fill(52, at, at + 3);
+      out.data[at + 3] = 255;
+    }
+    for (let c = 0; c < 3; c++) {
+      const [here, left] = [tall(c, x), x > 0 ? tall(c, x - 1) : 0];
+      // A line, not a heap: three heaps would hide each other.
+      for (let y = Math.max(0, Math.min(here, left) - 1); y < Math.max(here, left); y++) {
+        const at = ((height - 1 - y) * LEVELS + x) * 4;
+        out.data[at + c] = 225;
+        out.data[at + ((c + 1) % 3)] = Math.max(out.data[at + ((c + 1) % 3)] ?? 0, 70);
+        out.data[at + ((c + 2) % 3)] = Math.max(out.data[at + ((c + 2) % 3)] ?? 0, 70);
+        out.data[at + 3] = 255;
+      }
+    }
+  }
+  out.context.putImageData(out.image, 0, 0);
+}
+
+/** The chromaticity's trace, each place in a colour of its own hue. */
+export function drawChromaticity(canvas: HTMLCanvasElement, counts: Uint16Array, span: number, white: [number, number]): void {
+  const out = sheet(canvas, LEVELS, LEVELS);
+  if (!out) return;
+  for (let i = 0; i < counts.length; i++) {
+    const count = counts[i] ?? 0;
+    if (count === 0) continue;
+    const u = ((i % LEVELS) / LEVELS) * span - white[0];
+    const v = (1 - Math.floor(i / LEVELS) / LEVELS) * span - white[1];
+    const light = vectorGlow[Math.min(count, 4095)] ?? 0;
+    const tint = (120 + light) * 2.2;
+    // Red lies to the right in u', green to the left, blue down in v': enough to know one's way about.
+    out.data[i * 4] = light * 0.8 + tint * Math.max(0, u + 0.3 * v) + 40;
+    out.data[i * 4 + 1] = light * 0.8 + tint * Math.max(0, v - u) + 40;
+    out.data[i * 4 + 2] = light * 0.8 + tint * Math.max(0, -v) + 40;
+    out.data[i * 4 + 3] = 255;
+  }
+  out.context.putImageData(out.image, 0, 0);
+}
+
+/** A canvas of a size with fresh, clear pixels. */
+function sheet(canvas: HTMLCanvasElement, width: number, height: number) {
+  const context = canvas.getContext("2d");
+  if (!context) return null;
+  if (canvas.width !== width || canvas.height !== height) {
+    canvas.width = width;
+    canvas.height = height;
+  }
+  const image = context.createImageData(width, height);
+  return { context, image, data: image.data };
+}
+
 /** The vectorscope's trace, each place in the colour that lies there. */
 export function drawVector(canvas: HTMLCanvasElement, vector: Uint16Array, span: number): void {
   const context = canvas.getContext("2d");

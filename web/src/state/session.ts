@@ -1,59 +1,94 @@
-/** What is being looked at: shots, the held key, the dropper. */
+/** What is being looked at: shots, frames, the held key. */
 import { create } from "zustand";
-import { api, type EncodingInfo, type KindInfo, type Production } from "../api/client";
+import { api, type EncodingInfo, type KindInfo, type Production, type ScopeInfo, type Shot } from "../api/client";
 
 export type Held = "untouched" | "version" | "rest" | null;
+export type Place = "footage" | "balance" | "look" | "handoff";
 
 interface Session {
   production: Production | null;
   catalogue: KindInfo[];
   encodings: EncodingInfo[];
-  place: "footage" | "look" | "handoff";
+  scopes: ScopeInfo | null;
+  place: Place;
   shot: string | null;
+  /** The shot that was looked at before, for flipping to and fro. */
+  before: string | null;
+  /** The frame that is looked at, by its place in the order; null for the shot's poster. */
+  frame: number | null;
+  playing: boolean;
   held: Held;
-  /** The Balance step that waits for a place on the picture. */
-  dropper: string | null;
   notice: string;
+  /** What can be done about the notice. */
+  action: { label: string; run: () => void } | null;
   set: (change: Partial<Omit<Session, "set">>) => void;
+  /** Takes another shot into the hand. */
+  show: (shot: string) => void;
 }
 
-export const useSession = create<Session>((set) => ({
+export const useSession = create<Session>((set, get) => ({
   production: null,
   catalogue: [],
   encodings: [],
+  scopes: null,
   place: "look",
   shot: null,
+  before: null,
+  frame: null,
+  playing: false,
   held: null,
-  dropper: null,
   notice: "",
+  action: null,
   set: (change) => set(change),
+  show: (shot) => {
+    if (shot !== get().shot) set({ shot, before: get().shot, frame: null, playing: false });
+  },
 }));
 
 /** Reads the production anew after it was changed. A shot that is gone is not in hand any more. */
 export async function refreshProduction(): Promise<void> {
-  const { production, shot, set } = useSession.getState();
+  const { production, shot, before, set } = useSession.getState();
   if (!production) return;
   const fresh = await api.production(production.id);
-  const kept = rowOf(fresh).some((s) => s.id === shot);
-  set({ production: fresh, shot: kept ? shot : (rowOf(fresh)[0]?.id ?? null) });
+  const there = (id: string | null) => shotsOf(fresh).some((s) => s.id === id && s.encoding !== "");
+  set({ production: fresh, before: there(before) ? before : null });
+  if (!there(shot)) set({ shot: rowOf(fresh)[0]?.id ?? null, frame: null, playing: false });
 }
 
-/** Changes the production and shows what came of it; a refusal is said in words. */
-export async function attempt(change: () => Promise<unknown>): Promise<void> {
+/** Says something for a moment. */
+export function say(notice: unknown, action: Session["action"] = null): void {
+  useSession.getState().set({ notice: notice instanceof Error ? notice.message : String(notice), action });
+}
+
+/** Changes the production and shows what came of it; a refusal is said in words. Gives whether it was done. */
+export async function attempt(change: () => Promise<unknown>): Promise<boolean> {
+  let done = true;
   try {
     await change();
   } catch (e) {
-    useSession.getState().set({ notice: e instanceof Error ? e.message : String(e) });
+    done = false;
+    say(e);
   }
   await refreshProduction().catch(() => undefined);
+  return done;
 }
 
-/** The shots that can be shown: those whose encoding is known, in order. */
-export function rowOf(production: Production | null) {
-  return shotsOf(production).filter((s) => s.encoding !== "");
+/** Whether a shot can be shown: its encoding is known and a frame of it is here. */
+export function isShown(shot: Shot): boolean {
+  return shot.encoding !== "" && shot.frames > 0;
 }
 
-/** All shots of the production in order. */
-export function shotsOf(production: Production | null) {
+/** The shots that wear looks and can be shown, in order. */
+export function rowOf(production: Production | null): Shot[] {
+  return (production?.scenes ?? []).filter((s) => !s.finished).flatMap((s) => s.shots).filter(isShown);
+}
+
+/** All shots of the production in order, finished stills included. */
+export function shotsOf(production: Production | null): Shot[] {
   return production?.scenes.flatMap((scene) => scene.shots) ?? [];
+}
+
+/** The shot in hand. */
+export function shotInHand(s: Session): Shot | undefined {
+  return shotsOf(s.production).find((x) => x.id === s.shot);
 }

@@ -99,11 +99,13 @@ export function Choice({
 export function Dialog({
   open,
   title,
+  wide = false,
   onClose,
   children,
 }: {
   open: boolean;
   title: string;
+  wide?: boolean;
   onClose: () => void;
   children: ReactNode;
 }) {
@@ -113,7 +115,7 @@ export function Dialog({
         <D.Overlay className="fixed inset-0 z-30 bg-pit/60" />
         <D.Content
           aria-describedby={undefined}
-          className="fixed top-1/3 left-1/2 z-40 w-96 -translate-x-1/2 -translate-y-1/2 rounded-md border border-edge bg-wall p-4 shadow-xl"
+          className={`fixed left-1/2 z-40 -translate-x-1/2 rounded-md border border-edge bg-wall p-4 shadow-xl ${wide ? "top-16 w-[820px]" : "top-1/4 w-96"}`}
         >
           <D.Title className="mb-3 text-value text-bright">{title}</D.Title>
           {children}

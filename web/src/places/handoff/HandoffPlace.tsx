@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Problem, type Handoff } from "../../api/client";
-import { useLook } from "../../state/look";
+import { useWork } from "../../state/work";
 import { useSession } from "../../state/session";
 import { Button, Choice } from "../../ui/controls";
 import { Report } from "./Report";
@@ -11,8 +11,8 @@ const SIZES = ["17", "33", "65"];
 const POLL = 250;
 
 export function HandoffPlace() {
-  const look = useLook((s) => s.id);
-  const name = useLook((s) => s.document?.name);
+  const look = useWork((s) => s.id);
+  const name = useWork((s) => s.document?.name);
   const [chosen, setChosen] = useState<string | null>(null);
   const handoffs = useQuery({
     queryKey: ["handoffs", look],
@@ -58,7 +58,7 @@ function Empty() {
 function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
   const client = useQueryClient();
   const encodings = useSession((s) => s.encodings);
-  const camera = useSession((s) => s.production?.camera);
+  const camera = useSession((s) => s.production?.profiles.find((p) => p.usual)?.body);
   const versions = useQuery({ queryKey: ["versions", look], queryFn: () => api.versions(look) });
   const newest = versions.data?.[0]?.number;
   const [version, setVersion] = useState<string | null>(null);

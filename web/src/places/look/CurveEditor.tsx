@@ -1,7 +1,7 @@
 /** A free curve: points that are dragged, added by a click, taken away by Delete or double click. */
 import { useRef, useState } from "react";
 import type { Field, Zone } from "../../api/client";
-import { setValue, useLook } from "../../state/look";
+import { setValue, useWork } from "../../state/work";
 import { follow } from "../../ui/drag";
 import { tonePlace } from "../../ui/units";
 import { AXIS, curvePath, outline, useCurves, useTones } from "./reading";
@@ -24,7 +24,7 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
   const reading = useCurves();
   const tones = useTones();
   const box = useRef<SVGSVGElement>(null);
-  const endGesture = useLook((s) => s.endGesture);
+  const endGesture = useWork((s) => s.endGesture);
   const [active, setActive] = useState<number | null>(null);
   const { from, to, ticks } = AXIS[zone];
   const same = field.rest === "same";

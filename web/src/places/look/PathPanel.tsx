@@ -5,7 +5,8 @@ import { CSS } from "@dnd-kit/utilities";
 import { memo, useEffect, useMemo, useState } from "react";
 import type { Fingerprint as Print, Step, Zone } from "../../api/client";
 import { preview } from "../../api/preview";
-import { useLook } from "../../state/look";
+import { useWork } from "../../state/work";
+import { encodingName } from "../../state/encodings";
 import { shotsOf, useSession } from "../../state/session";
 import { Button, Menu, TextField } from "../../ui/controls";
 import * as commands from "./commands";
@@ -17,10 +18,11 @@ const ZONES: { zone: Zone; title: string; says: string }[] = [
   { zone: "screen", title: "Screen", says: "light of the display" },
 ];
 
-export function PathPanel() {
-  const steps = useLook((s) => s.document?.path.steps);
+/** The path of the document in hand; `trim` shows the Scene zone alone, which is all that a trim has. */
+export function PathPanel({ trim = false }: { trim?: boolean }) {
+  const steps = useWork((s) => s.document?.path.steps);
   const shot = useSession((s) => shotsOf(s.production).find((x) => x.id === s.shot));
-  const camera = useSession((s) => s.production?.camera?.name);
+  const camera = useSession((s) => encodingName(s.production, shot?.encoding ?? ""));
   const prints = useFingerprints();
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
@@ -30,12 +32,12 @@ export function PathPanel() {
   return (
     <nav aria-label="Path" className="relative flex w-[240px] shrink-0 flex-col overflow-y-auto bg-wall py-3">
       <div className="absolute top-6 bottom-6 left-[19px] w-px bg-ember" aria-hidden />
-      <End title="Camera" says={shot?.encoding === "camera" ? (camera ?? "") : (shot?.encoding ?? "")} />
+      <End title="Camera" says={camera} />
       <DndContext
         sensors={sensors}
         onDragEnd={({ active, over }) => over && commands.moveTo(String(active.id), String(over.id))}
       >
-        {ZONES.map(({ zone, title, says }) => {
+        {(trim ? ZONES.slice(0, 1) : ZONES).map(({ zone, title, says }) => {
           const own = steps.filter((s) => s.zone === zone);
           return (
             <section key={zone} aria-label={`${title} zone`} className="pb-1">
@@ -53,7 +55,7 @@ export function PathPanel() {
         })}
       </DndContext>
       <div className="flex-1" />
-      <End title="Screen" says="sRGB" />
+      {trim ? <End title="Looks" says="lie over this trim" /> : <End title="Screen" says="sRGB" />}
     </nav>
   );
 }
@@ -119,8 +121,8 @@ const AddStep = memo(function AddStep({ zone, full }: { zone: Zone; full: boolea
 });
 
 const Bead = memo(function Bead({ step, print }: { step: Step; print: Print | undefined }) {
-  const inHand = useLook((s) => s.step === step.id);
-  const select = useLook((s) => s.select);
+  const inHand = useWork((s) => s.step === step.id);
+  const select = useWork((s) => s.select);
   const [renaming, setRenaming] = useState(false);
   const { setNodeRef, listeners, transform, transition, isDragging } = useSortable({ id: step.id });
 

@@ -5,22 +5,22 @@ import { rowOf, useSession } from "../../state/session";
 export function Row() {
   const production = useSession((s) => s.production);
   const inHand = useSession((s) => s.shot);
-  const set = useSession((s) => s.set);
+  const show = useSession((s) => s.show);
   const shots = rowOf(production);
   return (
-    <section aria-label="Shots" className="flex h-[116px] shrink-0 gap-2 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
+    <section aria-label="Shots" className="flex h-[112px] shrink-0 gap-1.5 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
       {shots.map((shot, i) => (
         <button
           key={shot.id}
           type="button"
           aria-current={shot.id === inHand}
-          onClick={() => set({ shot: shot.id })}
+          onClick={() => show(shot.id)}
           className="flex flex-col gap-1 text-left"
         >
           <span className={`block border-2 ${shot.id === inHand ? "border-lantern" : "border-transparent"}`}>
-            <Thumb index={i} className="h-[79px] w-[141px]" />
+            <Thumb index={i} className="h-[71px] w-[126px] object-contain" />
           </span>
-          <span className={shot.id === inHand ? "text-bright" : "text-dim"}>{shot.name}</span>
+          <span className={`w-[126px] truncate ${shot.id === inHand ? "text-bright" : "text-dim"}`}>{shot.name}</span>
         </button>
       ))}
       {shots.length === 0 && <p className="self-center text-faint">This production has no shots yet.</p>}

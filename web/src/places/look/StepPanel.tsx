@@ -1,10 +1,12 @@
 /** The step in hand, with room to work. */
 import { useState } from "react";
 import type { Field, KindInfo, Step } from "../../api/client";
-import { setValue, stepInHand, useLook } from "../../state/look";
+import { useInstruments } from "../../state/instruments";
+import { setValue, stepInHand, useWork } from "../../state/work";
 import { useSession } from "../../state/session";
-import { Button } from "../../ui/controls";
+import { Button, TextField } from "../../ui/controls";
 import { NumberField } from "../../ui/NumberField";
+import { balanceStep } from "../../picture/tools";
 import { setStrength, reset } from "./commands";
 import { CurveEditor } from "./CurveEditor";
 import { Crossovers, RANGES, TintPad } from "./TintPad";
@@ -23,13 +25,20 @@ const STRENGTH = {
 } as const satisfies Field;
 
 export function StepPanel() {
-  const step = useLook(stepInHand);
-  const endGesture = useLook((s) => s.endGesture);
+  const step = useWork(stepInHand);
+  const endGesture = useWork((s) => s.endGesture);
+  const trim = useWork((s) => s.kind === "trim");
   const info = useSession((s) => s.catalogue.find((k) => k.kind === step?.kind));
   if (!step || !info) {
     return (
       <section aria-label="Step in hand" className="flex h-[238px] shrink-0 items-center justify-center rounded bg-wall text-faint">
-        Choose a step on the path, or add one to a zone.
+        {trim ? (
+          <Button kind="main" onClick={() => balanceStep()}>
+            Begin with Balance
+          </Button>
+        ) : (
+          "Choose a step on the path, or add one to a zone."
+        )}
       </section>
     );
   }
@@ -39,7 +48,7 @@ export function StepPanel() {
       <header className="flex h-8 items-start gap-3">
         <h2 className="text-[14px] font-medium text-bright">{step.name}</h2>
         <span className="pt-0.5 text-faint" title={info.purpose}>
-          {step.zone} · {step.kind === "balance" ? "linear light" : domain} · {info.in_table ? "in the table" : "picture only"}
+          {step.zone} · {step.kind === "balance" ? "linear light" : domain} · {trim ? "of this shot alone" : info.in_table ? "in the table" : "picture only"}
         </span>
         <span className="flex-1" />
         <div className="-mt-1 w-32">
@@ -64,7 +73,7 @@ export function StepPanel() {
 }
 
 function Numbers({ step, fields, labels }: { step: Step; fields: Field[]; labels?: Record<string, string> }) {
-  const endGesture = useLook((s) => s.endGesture);
+  const endGesture = useWork((s) => s.endGesture);
   const values = step.values as Record<string, unknown>;
   return fields.map((field) => {
     const value = values[field.id];
@@ -110,22 +119,58 @@ function Body({ step, info }: { step: Step; info: KindInfo }) {
   }
 }
 
+const PATCHES = [
+  { title: "grey card", stops: 0 },
+  { title: "white, 90 %", stops: 2.32 },
+  { title: "light skin", stops: 1 },
+];
+
 function BalanceBody({ step, info }: { step: Step; info: KindInfo }) {
-  const dropper = useSession((s) => s.dropper);
-  const set = useSession((s) => s.set);
-  const waiting = dropper === step.id;
+  const tool = useInstruments((s) => s.tool);
+  const set = useInstruments((s) => s.set);
+  const [stops, setStops] = useState(0);
+  const waits = (kind: string) => tool?.kind === kind && "step" in tool && tool.step === step.id;
   return (
     <div className="flex w-full flex-col gap-4">
       <div className="grid grid-cols-3 gap-6">
         <Numbers step={step} fields={info.fields} />
       </div>
-      <div className="flex items-center gap-3">
-        <Button aria-pressed={waiting} kind={waiting ? "main" : "plain"} onClick={() => set({ dropper: waiting ? null : step.id })}>
-          Dropper
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
+        <Button
+          aria-pressed={waits("white")}
+          kind={waits("white") ? "main" : "plain"}
+          onClick={() => set({ tool: waits("white") ? null : { kind: "white", step: step.id } })}
+        >
+          White dropper
         </Button>
-        <span className="text-faint">
-          {waiting ? "Click something in the picture that should be neutral." : "Finds temperature and tint from something neutral."}
-        </span>
+        <span className="text-faint">temperature and tint from something neutral</span>
+      </div>
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
+        <Button
+          aria-pressed={waits("exposure")}
+          kind={waits("exposure") ? "main" : "plain"}
+          onClick={() => set({ tool: waits("exposure") ? null : { kind: "exposure", step: step.id, stops } })}
+        >
+          Exposure dropper
+        </Button>
+        <span className="text-faint">puts a patch at</span>
+        <TextField
+          label="Stops from grey of the patch"
+          className="w-16 text-right"
+          key={stops}
+          defaultValue={stops.toFixed(2)}
+          onBlur={(e) => {
+            const typed = Number(e.target.value.replace("−", "-").replace(",", "."));
+            if (Number.isFinite(typed)) setStops(Math.min(8, Math.max(-8, typed)));
+          }}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+        />
+        <span className="text-faint">stops:</span>
+        {PATCHES.map((p) => (
+          <Button key={p.title} kind="quiet" aria-pressed={stops === p.stops} className={stops === p.stops ? "text-bright" : ""} onClick={() => setStops(p.stops)}>
+            {p.title}
+          </Button>
+        ))}
       </div>
     </div>
   );

@@ -4,7 +4,8 @@ import type { Step } from "../../api/client";
 import { preview } from "../../api/preview";
 import { drawVector } from "../../instruments/draw";
 import { placeOf, polarOf, SKIN_DEGREES, VECTOR_SPAN } from "../../instruments/plane";
-import { setValue, useLook } from "../../state/look";
+import { useInstruments } from "../../state/instruments";
+import { setValue, useWork } from "../../state/work";
 import { follow } from "../../ui/drag";
 import { AXIS, curvePath, outline, useCurves, useTones } from "./reading";
 import { Ticks } from "./TonePlot";
@@ -21,7 +22,7 @@ const KEY_STEP = 0.02;
 
 function write(step: TintStep, range: Range, hue: number, amount: number, gesture: string): void {
   const other: Record<Range, Range | null> = { darks: "lights", lights: "darks", middles: null };
-  useLook.getState().edit(
+  useWork.getState().edit(
     "Tone tint",
     (draft) => {
       const found = draft.path.steps.find((s) => s.id === step.id);
@@ -41,8 +42,10 @@ function write(step: TintStep, range: Range, hue: number, amount: number, gestur
 export function TintPad({ step }: { step: TintStep }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const pad = useRef<SVGSVGElement>(null);
-  const endGesture = useLook((s) => s.endGesture);
+  const endGesture = useWork((s) => s.endGesture);
   const rim = RIM[step.zone];
+  // The trace comes as the vectorscope is zoomed; the pad keeps its own size.
+  const zoom = useInstruments((s) => s.zoom);
   useEffect(
     () =>
       preview.counted.add((frame) => {
@@ -89,7 +92,7 @@ export function TintPad({ step }: { step: TintStep }) {
         ref={canvas}
         aria-hidden
         className="absolute top-[4.5%] left-[4.5%] h-[91%] w-[91%] rounded-full opacity-55"
-        style={{ clipPath: "circle(50%)" }}
+        style={{ clipPath: `circle(${50 * zoom}%)`, scale: String(1 / zoom) }}
       />
       <svg ref={pad} viewBox="-1.1 -1.1 2.2 2.2" className="absolute inset-0 h-full w-full" data-pad>
         <g fill="none" stroke="var(--color-edge)" strokeWidth={0.012}>
@@ -146,7 +149,7 @@ export function Crossovers({ step }: { step: TintStep }) {
   const reading = useCurves();
   const tones = useTones();
   const box = useRef<SVGSVGElement>(null);
-  const endGesture = useLook((s) => s.endGesture);
+  const endGesture = useWork((s) => s.endGesture);
   const { from, to } = AXIS[step.zone];
   const x = (v: number) => (v - from) / (to - from);
 

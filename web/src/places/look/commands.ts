@@ -1,7 +1,7 @@
 /** What can be done to a path: one record, used by menus, keys and buttons. */
 import { current } from "immer";
 import type { KindInfo, Step, Zone } from "../../api/client";
-import { useLook } from "../../state/look";
+import { useWork } from "../../state/work";
 import { useSession } from "../../state/session";
 
 const ORDER: Zone[] = ["scene", "film", "screen"];
@@ -16,31 +16,37 @@ function neutral(info: KindInfo): Record<string, unknown> {
   return Object.fromEntries(entries) as Record<string, unknown>;
 }
 
+/** A new step that changes nothing. */
+export function freshStep(info: KindInfo, zone: Zone): Step {
+  const step = { id: freshId(), name: info.title, zone, on: true, strength: 1, kind: info.kind, values: neutral(info) };
+  return step as unknown as Step;
+}
+
 /** Adds a step after the step in hand where that stands in the same zone, else at the zone's end. */
 export function add(info: KindInfo, zone: Zone): void {
-  const { document, step } = useLook.getState();
+  const { document, step } = useWork.getState();
   const steps = document?.path.steps ?? [];
   const inHand = steps.findIndex((s) => s.id === step && s.zone === zone);
   const end = steps.findLastIndex((s) => ORDER.indexOf(s.zone) <= ORDER.indexOf(zone)) + 1;
   const at = inHand >= 0 ? inHand + 1 : end;
-  const fresh = { id: freshId(), name: info.title, zone, on: true, strength: 1, kind: info.kind, values: neutral(info) };
-  useLook.getState().edit(`Add ${info.title}`, (draft) => draft.path.steps.splice(at, 0, fresh as unknown as Step));
-  useLook.getState().select(fresh.id);
+  const fresh = freshStep(info, zone);
+  useWork.getState().edit(`Add ${info.title}`, (draft) => draft.path.steps.splice(at, 0, fresh));
+  useWork.getState().select(fresh.id);
 }
 
 function withStep(id: string, label: string, change: (steps: Step[], at: number) => void): void {
-  useLook.getState().edit(label, (draft) => {
+  useWork.getState().edit(label, (draft) => {
     const at = draft.path.steps.findIndex((s) => s.id === id);
     if (at >= 0) change(draft.path.steps, at);
   });
 }
 
 export function remove(id: string): void {
-  const steps = useLook.getState().document?.path.steps ?? [];
+  const steps = useWork.getState().document?.path.steps ?? [];
   const at = steps.findIndex((s) => s.id === id);
   const next = steps[at + 1] ?? steps[at - 1];
   withStep(id, `Delete ${steps[at]?.name ?? "step"}`, (all, i) => all.splice(i, 1));
-  useLook.getState().select(next?.id ?? null);
+  useWork.getState().select(next?.id ?? null);
 }
 
 export function duplicate(id: string): void {
@@ -49,12 +55,12 @@ export function duplicate(id: string): void {
     const source = all[i];
     if (source) all.splice(i + 1, 0, { ...structuredClone(current(source)), id: fresh, name: `${source.name} copy` });
   });
-  useLook.getState().select(fresh);
+  useWork.getState().select(fresh);
 }
 
 /** Moves a step by places inside its zone. */
 export function move(id: string, by: number): void {
-  const steps = useLook.getState().document?.path.steps ?? [];
+  const steps = useWork.getState().document?.path.steps ?? [];
   const at = steps.findIndex((s) => s.id === id);
   const other = steps[at + by];
   if (at >= 0 && other && other.zone === steps[at]?.zone) moveTo(id, other.id);
@@ -80,7 +86,7 @@ export function toggle(id: string): void {
 }
 
 export function setStrength(id: string, strength: number, gesture?: string): void {
-  useLook.getState().edit(
+  useWork.getState().edit(
     "Strength",
     (draft) => {
       const step = draft.path.steps.find((s) => s.id === id);

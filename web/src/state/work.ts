@@ -1,19 +1,25 @@
-/** The look being edited: its document, undo, saving. The one place that holds it. */
+/** The document in hand, a look or the trim of a shot: its path, undo, saving. The one place that holds it. */
 import { produce } from "immer";
 import { create } from "zustand";
-import { api, Problem, type Look, type Step } from "../api/client";
+import { api, Problem, type Look, type Path, type Step } from "../api/client";
+import { preview } from "../api/preview";
 
 export type Saving = "saved" | "unsaved" | "saving" | "away" | "conflict" | "refused";
+export type Kind = "look" | "trim";
 
 interface Past {
   label: string;
   document: Look;
 }
 
-interface LookState {
+interface WorkState {
+  /** What the document is; a trim's id is its shot's. */
+  kind: Kind;
   id: string | null;
   revision: number;
   document: Look | null;
+  /** The look that was in hand last, also while a trim is. */
+  look: { id: string; name: string } | null;
   past: Past[];
   future: Past[];
   /** Key of the gesture that the newest entry of `past` belongs to. */
@@ -25,6 +31,7 @@ interface LookState {
   step: string | null;
 
   load: (id: string) => Promise<void>;
+  loadTrim: (shot: string, name: string) => Promise<void>;
   /** Changes the document. Edits of one gesture (a drag) are one undo. */
   edit: (label: string, change: (draft: Look) => void, gesture?: string) => void;
   endGesture: () => void;
@@ -39,7 +46,10 @@ const SAVE_AFTER = 500;
 const MOST_UNDO = 300;
 let timer: number | undefined;
 
-export const useLook = create<LookState>((set, get) => {
+/** Undo of documents that are not in hand, so that going from shot to shot and back loses none of it. */
+const shelved = new Map<string, { text: string; past: Past[]; future: Past[]; step: string | null }>();
+
+export const useWork = create<WorkState>((set, get) => {
   function saveSoon() {
     window.clearTimeout(timer);
     timer = window.setTimeout(() => void get().save(), SAVE_AFTER);
@@ -61,10 +71,29 @@ export const useLook = create<LookState>((set, get) => {
     saveSoon();
   }
 
+  /** Takes a document into the hand and lays the one before it aside with its undo. */
+  async function take(kind: Kind, id: string, fetch: () => Promise<{ revision: number; document: Look }>) {
+    if (get().saving === "unsaved") await get().save();
+    const before = get();
+    if (before.id && before.document) {
+      const { past, future, step } = before;
+      shelved.set(`${before.kind} ${before.id}`, { text: JSON.stringify(before.document.path), past, future, step });
+    }
+    const found = await fetch();
+    const kept = shelved.get(`${kind} ${id}`);
+    // Undo belongs to the document as it was left: one that changed elsewhere since begins anew.
+    const own = kept?.text === JSON.stringify(found.document.path) ? kept : null;
+    const step = own?.step ?? found.document.path.steps[0]?.id ?? null;
+    set({ kind, id, ...found, past: own?.past ?? [], future: own?.future ?? [], gesture: null, step, saving: "saved", failure: "" });
+    if (kind === "look") set({ look: { id, name: found.document.name } });
+  }
+
   return {
+    kind: "look",
     id: null,
     revision: 0,
     document: null,
+    look: null,
     past: [],
     future: [],
     gesture: null,
@@ -73,13 +102,13 @@ export const useLook = create<LookState>((set, get) => {
     failure: "",
     step: null,
 
-    load: async (id) => {
-      if (get().saving === "unsaved") await get().save();
-      const found = await api.look(id);
-      const step = found.document.path.steps[0]?.id ?? null;
-      set({ id, revision: found.revision, document: found.document, past: [], future: [], gesture: null, step });
-      set({ saving: "saved", failure: "" });
-    },
+    load: (id) => take("look", id, () => api.look(id)),
+
+    loadTrim: (shot, name) =>
+      take("trim", shot, async () => {
+        const { revision, path } = await api.trim(shot);
+        return { revision, document: { version: 1, name, notes: "", tags: [], path } };
+      }),
 
     edit: (label, change, gesture) => {
       const { document, past, gesture: running } = get();
@@ -105,13 +134,15 @@ export const useLook = create<LookState>((set, get) => {
     select: (step) => set({ step }),
 
     save: async () => {
-      const { id, revision, document, saving } = get();
+      const { kind, id, revision, document, saving } = get();
       if (!id || !document || saving === "saved" || saving === "saving" || saving === "conflict") return;
       set({ saving: "saving" });
       try {
-        const saved = await api.saveLook(id, revision, document);
+        const saved = kind === "look" ? await api.saveLook(id, revision, document) : await api.saveTrim(id, document.path, revision);
         const unchanged = get().document === document;
         set({ revision: saved.revision, saving: unchanged ? "saved" : "unsaved", failure: "" });
+        if (kind === "look") set({ look: { id, name: document.name } });
+        else preview.again();
         if (!unchanged) saveSoon();
       } catch (e) {
         const problem = e instanceof Problem ? e : new Problem(500, String(e));
@@ -122,26 +153,36 @@ export const useLook = create<LookState>((set, get) => {
     },
 
     takeTheirs: async () => {
-      const { id } = get();
+      const { kind, id, document } = get();
       set({ saving: "saved" });
-      if (id) await get().load(id);
+      if (!id) return;
+      if (kind === "look") await get().load(id);
+      else await get().loadTrim(id, document?.name ?? "");
     },
   };
 });
 
 /** The step in hand, where there is one. */
-export function stepInHand(state: LookState): Step | undefined {
+export function stepInHand(state: WorkState): Step | undefined {
   return state.document?.path.steps.find((s) => s.id === state.step);
 }
 
 /** Changes one value of a step. */
 export function setValue(step: string, field: string, title: string, value: unknown, gesture?: string): void {
-  useLook.getState().edit(
+  setValues(step, title, { [field]: value }, gesture);
+}
+
+/** Changes several values of a step as one edit. */
+export function setValues(step: string, title: string, values: Record<string, unknown>, gesture?: string): void {
+  useWork.getState().edit(
     title,
     (draft) => {
       const found = draft.path.steps.find((s) => s.id === step);
-      if (found) (found.values as Record<string, unknown>)[field] = value;
+      if (found) Object.assign(found.values, values);
     },
     gesture && `${step}/${gesture}`,
   );
 }
+
+/** A path that changes nothing. */
+export const UNTOUCHED: Path = { steps: [] };

@@ -1,0 +1,73 @@
+/** Copying the trim in hand, or chosen steps of it, to other shots. */
+import { useState } from "react";
+import { api } from "../../api/client";
+import { refreshProduction, rowOf, say, useSession } from "../../state/session";
+import { useWork } from "../../state/work";
+import { Button, Dialog } from "../../ui/controls";
+
+export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const production = useSession((s) => s.production);
+  const own = useWork((s) => (s.kind === "trim" ? s.id : null));
+  const steps = useWork((s) => s.document?.path.steps ?? []);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const shots = new Set(rowOf(production).map((s) => s.id));
+  const flip = (all: ReadonlySet<string>, id: string) => {
+    const next = new Set(all);
+    if (!next.delete(id)) next.add(id);
+    return next;
+  };
+  const whole = left.size === 0;
+  const copy = async () => {
+    if (!own) return;
+    try {
+      await useWork.getState().save();
+      const picked = steps.filter((s) => !left.has(s.id)).map((s) => s.id);
+      const before = await api.copyTrim(own, [...chosen], whole ? null : picked);
+      onClose();
+      await refreshProduction();
+      const undo = async () => {
+        for (const b of before) await api.saveTrim(b.shot, b.path);
+        await refreshProduction();
+      };
+      say(`Copied to ${before.length} ${before.length === 1 ? "shot" : "shots"}.`, { label: "undo", run: () => void undo().catch(say) });
+    } catch (e) {
+      say(e);
+    }
+  };
+  return (
+    <Dialog open={open} title="Copy this trim" onClose={onClose}>
+      <fieldset className="mb-3">
+        <legend className="pb-1 text-faint">{whole ? "All steps, in place of what the other shots have" : "These steps, added to what they have"}</legend>
+        {steps.map((s) => (
+          <label key={s.id} className="flex h-6 items-center gap-2">
+            <input type="checkbox" className="accent-lantern" checked={!left.has(s.id)} onChange={() => setLeft(flip(left, s.id))} />
+            {s.name}
+          </label>
+        ))}
+        {steps.length === 0 && <p className="text-dim">No steps: copying takes the trims of the other shots away.</p>}
+      </fieldset>
+      <fieldset className="mb-3 max-h-64 overflow-y-auto">
+        <legend className="pb-1 text-faint">To</legend>
+        {production?.scenes
+          .filter((scene) => !scene.finished)
+          .map((scene) => (
+            <div key={scene.id} className="pb-1">
+              <span className="text-faint">{scene.name}</span>
+              {scene.shots
+                .filter((s) => s.id !== own && shots.has(s.id))
+                .map((s) => (
+                  <label key={s.id} className="flex h-6 items-center gap-2 pl-3">
+                    <input type="checkbox" className="accent-lantern" checked={chosen.has(s.id)} onChange={() => setChosen(flip(chosen, s.id))} />
+                    {s.name}
+                  </label>
+                ))}
+            </div>
+          ))}
+      </fieldset>
+      <Button kind="main" disabled={chosen.size === 0 || left.size === steps.length + 1} onClick={() => void copy()}>
+        Copy
+      </Button>
+    </Dialog>
+  );
+}

@@ -1,0 +1,197 @@
+/** What can be done with the shot in hand: areas, false colour, a second shot, matching, copying, playing. */
+import { Lasso, Pause, Play, SquareDashed, X } from "lucide-react";
+import { useEffect, useState } from "react";
+import { api } from "../../api/client";
+import { useInstruments, type Show } from "../../state/instruments";
+import { attempt, rowOf, say, shotInHand, shotsOf, useSession } from "../../state/session";
+import { useWork } from "../../state/work";
+import { balanceStep } from "../../picture/tools";
+import { Button, Choice, Menu } from "../../ui/controls";
+import { freshStep } from "../look/commands";
+import { CopyTrim } from "./CopyTrim";
+
+const SHOWS: { value: Show; label: string }[] = [
+  { value: "picture", label: "picture" },
+  { value: "stops", label: "false colour" },
+  { value: "marks", label: "clipping, gamut" },
+];
+
+export function Toolbar() {
+  const [copying, setCopying] = useState(false);
+  return (
+    <div role="toolbar" aria-label="Balance tools" className="flex flex-wrap items-center gap-x-2 gap-y-1">
+      <Areas />
+      <Shown />
+      <Second />
+      <Player />
+      <span className="flex-1" />
+      <Button onClick={() => setCopying(true)}>Copy trim…</Button>
+      <CopyTrim key={String(copying)} open={copying} onClose={() => setCopying(false)} />
+    </div>
+  );
+}
+
+function Areas() {
+  const tool = useInstruments((s) => s.tool);
+  const drawn = useInstruments((s) => s.area !== null || s.areaBeside !== null);
+  const set = useInstruments((s) => s.set);
+  const pick = (kind: "rectangle" | "loop") => set({ tool: tool?.kind === kind ? null : { kind } });
+  return (
+    <div role="group" aria-label="Area of the scopes" className="flex items-center gap-1">
+      <span className="text-faint">Area</span>
+      <Button aria-label="Rectangle" title="Scopes of a rectangle" aria-pressed={tool?.kind === "rectangle"} kind={tool?.kind === "rectangle" ? "main" : "plain"} onClick={() => pick("rectangle")}>
+        <SquareDashed size={14} />
+      </Button>
+      <Button aria-label="Loop" title="Scopes of what is drawn around" aria-pressed={tool?.kind === "loop"} kind={tool?.kind === "loop" ? "main" : "plain"} onClick={() => pick("loop")}>
+        <Lasso size={14} />
+      </Button>
+      <Button aria-label="Whole frame" title="Scopes of the whole frame again" kind="quiet" disabled={!drawn} onClick={() => set({ area: null, areaBeside: null })}>
+        <X size={14} />
+      </Button>
+    </div>
+  );
+}
+
+function Shown() {
+  const show = useInstruments((s) => s.show);
+  const set = useInstruments((s) => s.set);
+  // Elsewhere the picture is the picture.
+  useEffect(() => () => set({ show: "picture", tool: null }), [set]);
+  return (
+    <div role="radiogroup" aria-label="Shown" className="flex rounded bg-shelf">
+      {SHOWS.map((s) => (
+        <button
+          key={s.value}
+          type="button"
+          role="radio"
+          aria-checked={show === s.value}
+          onClick={() => set({ show: s.value })}
+          className={`h-6 rounded px-2 ${show === s.value ? "bg-edge text-bright" : "text-dim hover:text-bright"}`}
+        >
+          {s.label}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+/** The shot beside, and bringing the one in hand to it. */
+function Second() {
+  const production = useSession((s) => s.production);
+  const shot = useSession((s) => s.shot);
+  const beside = useInstruments((s) => s.beside);
+  const set = useInstruments((s) => s.set);
+  const others = rowOf(production).filter((s) => s.id !== shot);
+  const options = [{ value: "none", label: "no second shot" }, ...others.map((s) => ({ value: s.id, label: s.name }))];
+  const there = others.some((s) => s.id === beside?.shot);
+  useEffect(() => {
+    if (beside && !there) set({ beside: null, areaBeside: null });
+  }, [beside, there, set]);
+  return (
+    <div role="group" aria-label="Second shot" className="flex min-w-0 items-center gap-1">
+      <Choice
+        name="Shot beside"
+        value={beside && there ? beside.shot : "none"}
+        options={options}
+        onChange={(id) => set({ beside: id === "none" ? null : { shot: id, as: beside?.as ?? "side" }, areaBeside: null })}
+      />
+      {beside && (
+        <>
+          {(["side", "wipe"] as const).map((as) => (
+            <Button key={as} aria-pressed={beside.as === as} kind="quiet" className={beside.as === as ? "text-bright" : ""} onClick={() => set({ beside: { ...beside, as } })}>
+              {as === "side" ? "side by side" : "wipe"}
+            </Button>
+          ))}
+          <Menu
+            trigger={<Button>Bring to it ▾</Button>}
+            items={[
+              { label: "Exposure and white", hint: "Balance", run: () => void bring(beside.shot, false) },
+              { label: "Exposure, white and contrast", hint: "Balance, Tone", run: () => void bring(beside.shot, true) },
+            ]}
+          />
+        </>
+      )}
+    </div>
+  );
+}
+
+/** The name of the Tone step that a match keeps its contrast in. */
+const CONTRAST = "Brought contrast";
+
+/** Brings the shot in hand to another, from the drawn areas or the whole frames, as values that can be changed. */
+async function bring(to: string, contrast: boolean): Promise<void> {
+  const { shot, frame, production, catalogue } = useSession.getState();
+  const { area, areaBeside } = useInstruments.getState();
+  const step = balanceStep();
+  const path = useWork.getState().document?.path;
+  if (!shot || !step || !path) return;
+  const held = (corners: [number, number][] | null) => corners && { corners };
+  try {
+    const found = await api.match({
+      shot: { shot, frame, area: held(area), trim: path },
+      step,
+      to: { shot: to, frame: null, area: held(areaBeside), trim: null },
+    });
+    const name = shotsOf(production).find((s) => s.id === to)?.name ?? "the other shot";
+    useWork.getState().edit(`Bring to ${name}`, (draft) => {
+      const balance = draft.path.steps.find((s) => s.id === step);
+      if (balance?.kind === "balance") {
+        balance.values.exposure = Math.round(found.exposure * 100) / 100;
+        balance.values.temperature = Math.round(found.temperature);
+        balance.values.tint = Math.round(found.tint * 10) / 10;
+      }
+      const info = catalogue.find((k) => k.kind === "tone");
+      if (!contrast || !info) return;
+      const there = draft.path.steps.find((s) => s.kind === "tone" && s.name === CONTRAST);
+      const tone = there ?? { ...freshStep(info, "scene"), name: CONTRAST };
+      if (tone.kind === "tone") tone.values.contrast = Math.round(found.contrast * 100) / 100;
+      if (!there) draft.path.steps.push(tone);
+    });
+    say(`Brought to ${name}: exposure ${found.exposure.toFixed(2)}, ${found.temperature.toFixed(0)} K, tint ${found.tint.toFixed(1)}`);
+  } catch (e) {
+    say(e);
+  }
+}
+
+/** Changes in, out or poster of the shot in hand. */
+export function cut(change: { in_frame?: number; out_frame?: number; poster?: number }): void {
+  const shot = shotInHand(useSession.getState());
+  if (shot) void attempt(() => api.editShot(shot.id, change));
+}
+
+function Player() {
+  const shot = useSession(shotInHand);
+  const frame = useSession((s) => s.frame);
+  const playing = useSession((s) => s.playing);
+  const set = useSession((s) => s.set);
+  if (!shot || shot.frames < 2) return null;
+  const at = frame ?? shot.poster;
+  return (
+    <div role="group" aria-label="Sequence" className="flex items-center gap-2">
+      <Button aria-label={playing ? "Pause" : "Play"} title="P" onClick={() => set({ playing: !playing })}>
+        {playing ? <Pause size={14} /> : <Play size={14} />}
+      </Button>
+      <input
+        type="range"
+        aria-label="Frame"
+        min={0}
+        max={shot.frames - 1}
+        value={at}
+        onChange={(e) => set({ playing: false, frame: Number(e.target.value) })}
+        className="w-24 accent-lantern"
+      />
+      <Button kind="quiet" title="This frame is the first (I)" onClick={() => cut({ in_frame: at })}>
+        in {shot.first_number + shot.in_frame}
+      </Button>
+      <Button kind="quiet" title="This frame is the last (O)" onClick={() => cut({ out_frame: at })}>
+        out {shot.first_number + shot.out_frame}
+      </Button>
+      <Button kind="quiet" title="This frame is shown for the shot" disabled={at === shot.poster} onClick={() => cut({ poster: at })}>
+        poster
+      </Button>
+      <span className="w-24 text-faint" data-frame={at}>
+        frame {shot.first_number + at} · {shot.rate} /s
+      </span>
+    </div>
+  );
+}

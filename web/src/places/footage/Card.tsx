@@ -1,0 +1,137 @@
+/** A shot at a glance: its picture, what it is called, how it is encoded, how long it is, what is wrong with it. */
+import { useSortable } from "@dnd-kit/sortable";
+import { GripVertical, TriangleAlert } from "lucide-react";
+import { useState } from "react";
+import { api, type Shot } from "../../api/client";
+import { Thumb } from "../../picture/Thumb";
+import { encodingName } from "../../state/encodings";
+import { attempt, isShown, shotsOf, useSession } from "../../state/session";
+import { Button, Dialog, Menu } from "../../ui/controls";
+import { Name } from "./Name";
+import { moveShot, nudgeShot } from "./order";
+
+interface Props {
+  shot: Shot;
+  marked: boolean;
+  pick: (id: string) => void;
+  encode: (id: string) => void;
+}
+
+/** How long a shot is, for people. */
+function length(shot: Shot): string {
+  if (shot.frames === 1) return "still";
+  const count = shot.out_frame - shot.in_frame + 1;
+  return `${count} frames · ${(count / shot.rate).toFixed(1)} s`;
+}
+
+export function Card({ shot, marked, pick, encode }: Props) {
+  const production = useSession((s) => s.production);
+  const [deleting, setDeleting] = useState(false);
+  const { setNodeRef, listeners, attributes, transform, transition, isDragging } = useSortable({ id: shot.id });
+  const index = shotsOf(production).filter(isShown).findIndex((s) => s.id === shot.id);
+  const scenes = production?.scenes ?? [];
+  const own = scenes.find((s) => s.shots.some((x) => x.id === shot.id));
+  const look = (place: "balance" | "look") => {
+    useSession.getState().show(shot.id);
+    useSession.getState().set({ place });
+  };
+  const keys = (e: React.KeyboardEvent<HTMLButtonElement>) => {
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+    if (e.altKey && by) {
+      nudgeShot(shot.id, by[0] ?? 0, by[1] ?? 0);
+      e.preventDefault();
+    } else {
+      listeners?.onKeyDown?.(e);
+    }
+  };
+  return (
+    <article
+      ref={setNodeRef}
+      aria-label={shot.name}
+      data-shot={shot.name}
+      style={{ translate: `${transform?.x ?? 0}px ${transform?.y ?? 0}px`, transition }}
+      className={`w-[208px] rounded border p-1.5 ${marked ? "border-lantern" : "border-shelf"} ${isDragging ? "z-10 bg-edge" : "bg-room"}`}
+    >
+      <button
+        type="button"
+        aria-label={`Balance ${shot.name}`}
+        className="relative block"
+        disabled={index < 0}
+        onClick={() => look("balance")}
+      >
+        {index < 0 ? (
+          <span className="flex h-[109px] w-[194px] items-center justify-center bg-pit text-faint">
+            {shot.frames === 0 ? "no frame yet" : "how is it encoded?"}
+          </span>
+        ) : (
+          <Thumb index={index} className="h-[109px] w-[194px] object-contain" />
+        )}
+        <span className="absolute right-1 bottom-1 rounded bg-pit/75 px-1 text-dim" data-length={shot.frames}>
+          {length(shot)}
+        </span>
+        {shot.trim_steps > 0 && <span className="absolute bottom-1 left-1 rounded bg-pit/75 px-1 text-lantern">trimmed</span>}
+      </button>
+      <div className="mt-1.5 flex items-center gap-1">
+        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => pick(shot.id)} className="m-0 h-3 w-3 accent-lantern" />
+        <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => void attempt(() => api.editShot(shot.id, { name }))} />
+        <button
+          type="button"
+          {...attributes}
+          {...listeners}
+          onKeyDown={keys}
+          aria-label={`Order of ${shot.name}`}
+          title="Drag, or Alt with arrow keys"
+          className="text-faint hover:text-bright"
+        >
+          <GripVertical size={13} />
+        </button>
+        <Menu
+          trigger={
+            <Button kind="quiet" aria-label={`More about ${shot.name}`} className="px-0.5">
+              ⋯
+            </Button>
+          }
+          items={[
+            { label: "Open in Balance", disabled: index < 0, run: () => look("balance") },
+            { label: "Open in Look", disabled: index < 0, run: () => look("look") },
+            null,
+            ...scenes.filter((s) => s.id !== own?.id).map((s) => ({ label: `Move to ${s.name}`, run: () => moveShot(shot.id, s.id) })),
+            null,
+            ...(shot.arriving !== null ? [{ label: "Stop bringing in", run: () => void attempt(() => api.stopIntake(shot.id)) }] : []),
+            { label: "Delete…", run: () => setDeleting(true) },
+          ]}
+        />
+      </div>
+      <button
+        type="button"
+        aria-label={`Encoding of ${shot.name}`}
+        onClick={() => encode(shot.id)}
+        title={shot.encoding_reason}
+        className="mt-1 flex h-6 w-full items-center justify-between gap-2 rounded bg-shelf px-2 text-value hover:bg-edge"
+      >
+        <span className={`truncate ${shot.encoding ? "" : "text-lantern"}`} data-encoding={shot.encoding}>
+          {shot.encoding ? encodingName(production, shot.encoding) : "not known yet"}
+        </span>
+        <span className="text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
+      </button>
+      <p className="mt-1 line-clamp-1 h-4 leading-4 text-faint" title={[shot.encoding_reason, ...shot.warnings].join("\n")}>
+        {shot.arriving !== null ? (
+          <progress aria-label={`${shot.name} comes in`} value={shot.arriving} className="h-1 w-full accent-lantern" />
+        ) : shot.warnings.length > 0 ? (
+          <span className="text-alarm" data-warnings={shot.warnings.length}>
+            <TriangleAlert size={11} className="mr-1 inline" />
+            {shot.warnings.join("; ")}
+          </span>
+        ) : (
+          shot.encoding_reason
+        )}
+      </p>
+      <Dialog open={deleting} title={`Delete ${shot.name}?`} onClose={() => setDeleting(false)}>
+        <p className="mb-3 text-dim">It leaves this production with its trim. Its files stay in the media folder.</p>
+        <Button kind="main" onClick={() => void attempt(() => api.deleteShot(shot.id))}>
+          Delete
+        </Button>
+      </Dialog>
+    </article>
+  );
+}

@@ -1,0 +1,105 @@
+/** A scene's head: its name, its order, and the ways that pictures come in. */
+import { useSortable } from "@dnd-kit/sortable";
+import { GripVertical } from "lucide-react";
+import { useRef, useState } from "react";
+import { api, type Scene } from "../../api/client";
+import { attempt } from "../../state/session";
+import { Button, Menu } from "../../ui/controls";
+import { FolderChooser, useFolders } from "./FolderChooser";
+import { filesOf, useIncoming } from "./incoming";
+import { Name } from "./Name";
+import { moveScene, SCENE } from "./order";
+
+/** Files dropped on a scene. */
+export function useDropped(scene: string) {
+  const [over, setOver] = useState(false);
+  return {
+    over,
+    onDragOver: (e: React.DragEvent) => {
+      e.preventDefault();
+      setOver(true);
+    },
+    onDragLeave: () => setOver(false),
+    onDrop: (e: React.DragEvent) => {
+      e.preventDefault();
+      setOver(false);
+      void filesOf(e.dataTransfer).then((files) => useIncoming.getState().send(scene, files));
+    },
+  };
+}
+
+export function SceneHead({ scene }: { scene: Scene }) {
+  const files = useRef<HTMLInputElement>(null);
+  const folder = useRef<HTMLInputElement>(null);
+  const allowed = useFolders();
+  const [choosing, setChoosing] = useState(false);
+  const { setNodeRef, listeners, attributes, transform } = useSortable({ id: SCENE + scene.id });
+  const send = (list: FileList | null) => void useIncoming.getState().send(scene.id, [...(list ?? [])]);
+  const chosen = (e: React.ChangeEvent<HTMLInputElement>) => {
+    send(e.target.files);
+    e.target.value = "";
+  };
+  return (
+    <header ref={setNodeRef} className="mb-1.5 flex items-center gap-2" style={{ translate: `0 ${transform?.y ?? 0}px` }}>
+      <button
+        type="button"
+        {...attributes}
+        {...listeners}
+        aria-label={`Order of scene ${scene.name}`}
+        title="Drag, or Alt with arrow keys"
+        onKeyDown={(e) => {
+          const by = e.altKey ? { ArrowUp: -1, ArrowDown: 1 }[e.key] : undefined;
+          if (by === undefined) {
+            listeners?.onKeyDown?.(e);
+            return;
+          }
+          moveScene(scene.id, by);
+          e.preventDefault();
+        }}
+        className="text-faint hover:text-bright"
+      >
+        <GripVertical size={14} />
+      </button>
+      <Name wide label={`Name of scene ${scene.name}`} value={scene.name} onChange={(name) => void attempt(() => api.editScene(scene.id, { name }))} />
+      <span className="text-faint">
+        {scene.shots.length === 1 ? "1 shot" : `${scene.shots.length} shots`}
+        {scene.finished && " · finished stills, they wear no look"}
+      </span>
+      <span className="flex-1" />
+      <Button onClick={() => files.current?.click()}>Bring files in</Button>
+      <Menu
+        trigger={
+          <Button kind="quiet" aria-label={`More about scene ${scene.name}`}>
+            ⋯
+          </Button>
+        }
+        items={[
+          { label: "Bring a folder in…", run: () => folder.current?.click() },
+          { label: "Bring in from the server…", disabled: allowed.length === 0, hint: allowed.length ? "" : "no folder is allowed", run: () => setChoosing(true) },
+          null,
+          { label: "Move up", hint: "Alt ↑", run: () => moveScene(scene.id, -1) },
+          { label: "Move down", hint: "Alt ↓", run: () => moveScene(scene.id, 1) },
+          {
+            label: scene.finished ? "Holds shots" : "Holds finished stills",
+            run: () => void attempt(() => api.editScene(scene.id, { finished: !scene.finished })),
+          },
+          null,
+          { label: "Delete scene", disabled: scene.shots.length > 0, run: () => void attempt(() => api.deleteScene(scene.id)) },
+        ]}
+      />
+      <input ref={files} type="file" multiple tabIndex={-1} aria-label={`Files for ${scene.name}`} className="hidden" onChange={chosen} />
+      <input
+        ref={folder}
+        type="file"
+        multiple
+        tabIndex={-1}
+        aria-label={`Folder for ${scene.name}`}
+        className="hidden"
+        // React has no property for the folder chooser of the file system entries API.
+        {...{ webkitdirectory: "" }}
+        onChange={chosen}
+      />
+      {choosing && <FolderChooser scene={scene.id} roots={allowed} onClose={() => setChoosing(false)} />}
+    </header>
+  );
+}
