@@ -88,7 +88,53 @@ def itp():
     return {"itp": out}
 
 
-for name, make in [("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
+def scopes():
+    """Counts by their definitions in numpy, of a picture that both sides make from the same whole numbers."""
+    width, height, columns = 48, 27, 16
+    n = np.arange(width * height * 3, dtype=np.uint64)
+    # Knuth's multiplicative hash: spread over all codes, the same in every language.
+    codes = ((n * 2654435761) % 2**32 >> 24).astype(int).reshape(height, width, 3)
+    luma = codes @ np.array([0.2126, 0.7152, 0.0722])
+    cb, cr = (codes[..., 2] - luma) / 1.8556 / 255, (codes[..., 0] - luma) / 1.5748 / 255
+    # Half the side is 0.62; the centre lies between the middle cells of 256.
+    x = np.rint(127.5 + cb / 0.62 * 128).astype(int)
+    y = np.rint(127.5 - cr / 0.62 * 128).astype(int)
+    column = np.broadcast_to(np.arange(width) * columns // width, (height, width))
+    wave = np.zeros((columns, 3, 256), int)
+    for c in range(3):
+        np.add.at(wave[:, c], (column, codes[..., c]), 1)
+    level = np.zeros((columns, 256), int)
+    np.add.at(level, (column, np.rint(luma).astype(int)), 1)
+    vector = np.zeros((256, 256), int)
+    np.add.at(vector, (y, x), 1)
+    histogram = [np.bincount(codes[..., c].ravel(), minlength=256).tolist() for c in range(3)]
+    # A rectangle and a loop, by matplotlib-free even-odd rule at the pixels' centres.
+    corners = [[0.1, 0.15], [0.8, 0.3], [0.6, 0.95], [0.35, 0.4]]
+    px, py = (np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height
+    inside = np.zeros((height, width), bool)
+    for (x0, y0), (x1, y1) in zip(corners, corners[1:] + corners[:1]):
+        cut = (y0 <= py) != (y1 <= py)
+        at = x0 + (py - y0) / (y1 - y0) * (x1 - x0)
+        inside ^= cut[:, None] & (px[None, :] >= at[:, None])
+    sparse = lambda a: [[int(i), int(a.ravel()[i])] for i in np.nonzero(a.ravel())[0]]
+    # CIE 1976 u'v' of linear AP1 after CAT16 to D65.
+    light = (codes / 255.0).reshape(-1, 3)
+    ap1, d65 = colour.RGB_COLOURSPACES["ACEScg"], np.array([0.3127, 0.3290])
+    xyz = colour.RGB_to_XYZ(light, ap1, illuminant=d65, chromatic_adaptation_transform="CAT16")
+    total = xyz[:, 0] + 15 * xyz[:, 1] + 3 * xyz[:, 2]
+    u, v = 4 * xyz[:, 0] / total, 9 * xyz[:, 1] / total
+    lit = (xyz[:, 1] >= 0.18 / 512) & (total > 0)
+    chroma = np.zeros((256, 256), int)
+    cell = lambda a: np.floor(a / 0.64 * 256).astype(int)
+    np.add.at(chroma, (255 - cell(v[lit]), cell(u[lit])), 1)
+    return {
+        "width": width, "height": height, "columns": columns, "wave": sparse(wave), "luma": sparse(level),
+        "vector": sparse(vector), "histogram": histogram, "corners": corners, "inside": int(inside.sum()),
+        "histogram_inside": np.bincount(codes[inside][:, 1], minlength=256).tolist(), "chromaticity": sparse(chroma),
+    }
+
+
+for name, make in [("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
     try:
         write(f"{name}.json", make())
     except Exception as e:

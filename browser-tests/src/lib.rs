@@ -68,6 +68,8 @@ pub fn serve(data: &Path, port: u16) -> Outcome<(Running, String)> {
 
 /// A server with a fresh copy of the demo production, and a browser that looks at it.
 pub struct Set {
+    // Goes before the browser's own connection, which would wait for it where a test failed.
+    chromedriver: Running,
     /// The browser.
     pub driver: WebDriver,
     /// The server; `None` while it is taken away.
@@ -76,7 +78,6 @@ pub struct Set {
     pub url: String,
     /// Its data folder.
     pub data: TempDir,
-    chromedriver: Running,
     chromedriver_url: String,
     _profile: TempDir,
 }
@@ -176,6 +177,47 @@ impl Set {
     /// Clicks an element.
     pub async fn click(&self, css: &str) -> Outcome {
         self.find(css).await?.click().await?;
+        Ok(())
+    }
+
+    /// Clicks the one of several elements that has this text, once it is there.
+    pub async fn press(&self, css: &str, text: &str) -> Outcome {
+        let script = format!(
+            "const e = [...document.querySelectorAll({css:?})].find((e) => e.innerText.trim() === {text:?} && !e.disabled);
+             if (e) {{ e.scrollIntoView({{ block: 'nearest' }}); e.click(); }} return !!e"
+        );
+        self.until(&script).await?;
+        Ok(())
+    }
+
+    /// Chooses an option of a list by its text.
+    pub async fn choose(&self, name: &str, option: &str) -> Outcome {
+        self.click(&format!("[role=combobox][aria-label=\"{name}\"]")).await?;
+        let found = format!(
+            "const o = [...document.querySelectorAll('[role=option]')].find((e) => e.innerText === {option:?});
+             o?.focus(); return !!o"
+        );
+        self.until(&found).await?;
+        self.driver.active_element().await?.send_keys(Key::Enter + "").await?;
+        Ok(())
+    }
+
+    /// Presses on the picture at shares of its width and height, and drags through the other places.
+    pub async fn touch(&self, css: &str, places: &[[f64; 2]]) -> Outcome {
+        let element = self.find(css).await?;
+        let size = self.js(&format!("const b = document.querySelector({css:?}).getBoundingClientRect(); return [b.width, b.height]")).await?;
+        let (w, h) = (size[0].as_f64().unwrap_or(0.0), size[1].as_f64().unwrap_or(0.0));
+        let pixel = |p: &[f64; 2]| (((p[0] - 0.5) * w).round() as i64, ((p[1] - 0.5) * h).round() as i64);
+        let Some((first, rest)) = places.split_first() else { return Ok(()) };
+        let mut at = pixel(first);
+        let mut chain =
+            self.driver.action_chain().move_to_element_with_offset(&element, at.0, at.1).click_and_hold();
+        for place in rest {
+            let to = pixel(place);
+            chain = chain.move_by_offset(to.0 - at.0, to.1 - at.1);
+            at = to;
+        }
+        chain.release().perform().await?;
         Ok(())
     }
 

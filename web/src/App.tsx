@@ -187,8 +187,10 @@ function usePreview() {
 
 const HOLD: Record<string, Held> = { a: "untouched", v: "version", g: "rest" };
 
+/** Whether keys go into a text; sliders and boxes have keys of their own, but no letters. */
 function typing(target: EventTarget | null): boolean {
-  return target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement;
+  if (target instanceof HTMLInputElement) return target.type !== "range" && target.type !== "checkbox";
+  return target instanceof HTMLTextAreaElement;
 }
 
 /** Goes to the next shot of the row, or the one before. */
@@ -301,6 +303,7 @@ function Notice() {
   return (
     <div
       role="status"
+      data-notice
       className="fixed bottom-32 left-1/2 z-50 -translate-x-1/2 rounded border border-edge bg-shelf px-4 py-2 text-value text-bright shadow-xl"
     >
       {notice}

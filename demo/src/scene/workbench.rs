@@ -23,10 +23,12 @@ pub fn wide(_: f32) -> Stage {
     let mut s = Stage::new(camera);
     s.sky = |_| splat(0.02);
     room(&mut s);
+    windows(&mut s, splat(1.0));
     chart(&mut s);
     wedge(&mut s);
     heads(&mut s);
     tools(&mut s);
+    desk_lamp(&mut s);
     s
 }
 
@@ -38,9 +40,13 @@ fn room(s: &mut Stage) {
     s.pile.face(wall, here, [v(-6., -1., -1.7), v(6., -1., -1.7), v(6., 5., -1.7), v(-6., 5., -1.7)], PLAIN);
     s.pile.block(table, Place::at(v(0., -0.08, 0.2)), v(3.2, 0.08, 1.7), PLAIN);
     s.pile.block(shelf, Place::at(v(0., 1.98, -1.45)), v(3.0, 0.035, 0.24), PLAIN);
-    // A wide soft window to the left, a weak one to the right, both of the working white.
-    let window = s.material(Material::new(Finish::Lamp, splat(3.2)));
-    let fill = s.material(Material::new(Finish::Lamp, splat(0.62)));
+}
+
+/// A wide soft window to the left, weak ones to the right and above, all of one light.
+fn windows(s: &mut Stage, lamp: V3) {
+    let here = Place::at(splat(0.0));
+    let window = s.material(Material::new(Finish::Lamp, lamp * 3.2));
+    let fill = s.material(Material::new(Finish::Lamp, lamp * 0.62));
     s.pile.face(
         window,
         here,
@@ -149,25 +155,6 @@ fn tools(s: &mut Stage) {
         let at = Place::at(v(x, 2.015, -1.42)).scaled(0.8 + 0.22 * (k as f32 * 1.7).sin().abs());
         s.pile.lathe(clay, at, &jar, *c);
     }
-    // A desk lamp that is on: a small warm source over the table's back.
-    let bulb = s.material(Material::new(Finish::Lamp, warm(2_700.0) * 26.0));
-    let at = v(-2.25, 0.0, -0.75);
-    s.pile.lathe(
-        brass,
-        Place::at(at),
-        &[(0.0, 0.0), (0.22, 0.0), (0.23, 0.03), (0.05, 0.06), (0.03, 0.10)],
-        PLAIN,
-    );
-    s.pile.tube(
-        brass,
-        Place::at(at),
-        &[v(0., 0.08, 0.), v(-0.1, 0.6, 0.), v(0.05, 1.05, 0.1), v(0.35, 1.22, 0.2)],
-        0.022,
-        PLAIN,
-    );
-    let head = Place::at(at + v(0.45, 1.12, 0.24)).leaning(28.0);
-    s.pile.lathe(brass, head, &[(0.03, 0.16), (0.08, 0.13), (0.21, -0.08), (0.215, -0.09)], PLAIN);
-    s.pile.ball(bulb, Place::at(at + v(0.46, 1.06, 0.24)), splat(0.055), PLAIN);
     // Brushes in a pot.
     let pot = v(2.35, 0.0, 0.75);
     let stick = s.material(Material::new(Finish::Coat(0.2), PLAIN));
@@ -189,5 +176,110 @@ fn tools(s: &mut Stage) {
             jars[k % 8],
         );
         s.pile.ball(stick, Place::at(top), v(0.024, 0.06, 0.024), srgb(0.25, 0.2, 0.16));
+    }
+}
+
+/// A desk lamp that is on: a small warm source over the table's back.
+fn desk_lamp(s: &mut Stage) {
+    let brass = s.material(Material::new(Finish::Metal(0.2), srgb(0.85, 0.65, 0.33)));
+    let bulb = s.material(Material::new(Finish::Lamp, warm(2_700.0) * 26.0));
+    let at = v(-2.25, 0.0, -0.75);
+    s.pile.lathe(
+        brass,
+        Place::at(at),
+        &[(0.0, 0.0), (0.22, 0.0), (0.23, 0.03), (0.05, 0.06), (0.03, 0.10)],
+        PLAIN,
+    );
+    s.pile.tube(
+        brass,
+        Place::at(at),
+        &[v(0., 0.08, 0.), v(-0.1, 0.6, 0.), v(0.05, 1.05, 0.1), v(0.35, 1.22, 0.2)],
+        0.022,
+        PLAIN,
+    );
+    let head = Place::at(at + v(0.45, 1.12, 0.24)).leaning(28.0);
+    s.pile.lathe(brass, head, &[(0.03, 0.16), (0.08, 0.13), (0.21, -0.08), (0.215, -0.09)], PLAIN);
+    s.pile.ball(bulb, Place::at(at + v(0.46, 1.06, 0.24)), splat(0.055), PLAIN);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::light::Set;
+    use lantern_core::colour::adaptation::locus;
+    use lantern_core::colour::difference::{LabOf, ciede2000};
+    use lantern_core::colour::primaries::{AP1, xy_to_xyz};
+    use lantern_core::step::Balance;
+
+    /// The chart alone, lit by one kind of lamp.
+    fn under(lamp: V3) -> Stage {
+        let camera = Camera {
+            from: v(-0.9, 1.1, 3.2),
+            to: v(-1.02, 0.66, 0.34),
+            width: 0.62,
+            lens: 0.0,
+            focus: 2.9,
+            exposure: EXPOSURE,
+        };
+        let mut s = Stage::new(camera);
+        s.sky = |_| splat(0.0);
+        // No table and no wall, which would throw light of another colour back at the chart.
+        windows(&mut s, lamp);
+        chart(&mut s);
+        s
+    }
+
+    const WIDTH: usize = 96;
+    const HEIGHT: usize = 54;
+
+    /// Where the camera sees a place, in pixels: the inverse of how it sends its rays.
+    fn pixel(c: &Camera, p: V3) -> (usize, usize) {
+        let ahead = (c.to - c.from).unit();
+        let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
+        let up = right.cross(ahead);
+        let d = p - c.from;
+        let (x, y) = (d.dot(right) / d.dot(ahead) / c.width, d.dot(up) / d.dot(ahead) / c.width);
+        let w = WIDTH as f32;
+        (((x + 0.5) * w) as usize, (0.5 * HEIGHT as f32 - y * w) as usize)
+    }
+
+    /// The six greys of the chart's lowest row, as means of 3 x 3 pixels of a render.
+    fn greys(lamp: V3) -> Vec<[f64; 3]> {
+        let stage = under(lamp);
+        let camera = stage.camera;
+        let pixels = &Set::new(stage).picture(WIDTH, HEIGHT, 96, || {});
+        (18..24)
+            .map(|k| {
+                let (x, y) = (-0.80 + 0.268 * (k % 6) as f32 + 0.117, 0.54 - 0.275 * (k / 6) as f32 - 0.117);
+                let board = Place { at: v(-1.02, 0.66, 0.34), scale: 1.0, turn: 12.0, lean: 0.0 };
+                let (px, py) = pixel(&camera, board.put(v(x, y * 0.985, -y * 0.17)));
+                let near =
+                    (py - 1..=py + 1).flat_map(|y| (px - 1..=px + 1).map(move |x| pixels[y * WIDTH + x]));
+                let all: Vec<[f32; 4]> = near.collect();
+                [0, 1, 2].map(|c| all.iter().map(|p| f64::from(p[c])).sum::<f64>() / all.len() as f64)
+            })
+            .collect()
+    }
+
+    #[test]
+    fn the_dropper_finds_four_known_lamps_and_makes_the_charts_greys_neutral() {
+        let from_xyz = AP1.to_xyz().unwrap().inverse().unwrap();
+        // Three lamps on the locus (CIE 015: daylight above 4000 K, Planck below) and one a good deal green of it.
+        for (kelvin, duv) in [(2_800.0, 0.0), (4_300.0, 0.0), (9_300.0, 0.0), (4_000.0, 0.010)] {
+            let lamp = from_xyz.apply(xy_to_xyz(locus(kelvin, duv)));
+            let greys = greys(V3(lamp.map(|v| v.max(0.0) as f32)));
+            // The light grey, as a person would choose: neither clipped nor dark.
+            let found = Balance::default().neutralising(greys[2]).unwrap();
+            assert!((found.temperature / kelvin - 1.0).abs() < 0.03, "{kelvin} K, {duv}: {found:?}");
+            let kernel = found.kernel();
+            let white = kernel.apply(greys[0].map(|v| v as f32))[1];
+            for grey in &greys {
+                // As bright as a chart under full light: white at 90 %.
+                let rgb = kernel.apply(grey.map(|v| v as f32)).map(|v| f64::from(v / white) * 0.9);
+                let [l, a, b] = LabOf::new(&AP1).lab(rgb);
+                let away = ciede2000([l, a, b], [l, 0.0, 0.0]);
+                assert!(away < 0.5, "{kelvin} K, {duv}: {away} at L* {l}");
+            }
+        }
     }
 }

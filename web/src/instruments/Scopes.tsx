@@ -51,7 +51,7 @@ export function AllScopes() {
     <aside aria-label="Scopes" className="flex w-[432px] shrink-0 flex-col gap-2 overflow-y-auto bg-wall px-3 py-2">
       <section aria-label="Waveform">
         <WaveHead />
-        <div className={`flex gap-2 ${two ? "h-[124px]" : "h-[176px]"}`}>
+        <div className={`flex gap-2 ${two ? "h-[104px]" : "h-[176px]"}`}>
           {sources.map((s) => (
             <Waveform key={s} source={s} />
           ))}
@@ -63,7 +63,7 @@ export function AllScopes() {
             <VectorHead />
             <Pair of={Vectorscope} />
           </section>
-          <section aria-label="Chromaticity">
+          <section aria-label="Chromaticity" className="-mt-1">
             <Pair of={Chromaticity} />
           </section>
         </>
@@ -83,7 +83,7 @@ export function AllScopes() {
         </div>
       )}
       <section aria-label="Histogram">
-        <div className={`flex gap-2 ${two ? "h-[46px]" : "h-[92px]"}`}>
+        <div className={`flex gap-2 ${two ? "h-[44px]" : "h-[92px]"}`}>
           {sources.map((s) => (
             <Histogram key={s} source={s} />
           ))}
@@ -98,7 +98,7 @@ export function AllScopes() {
 
 function Pair({ of: One }: { of: (props: { source: Source }) => React.ReactNode }) {
   return (
-    <div className="grid grid-cols-2 gap-2">
+    <div className="grid grid-cols-2 justify-items-center gap-2 [&>*]:w-[168px]">
       <One source="hand" />
       <One source="beside" />
     </div>

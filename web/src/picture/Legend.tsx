@@ -2,7 +2,7 @@
 import { useSession } from "../state/session";
 
 export function Legend() {
-  const bands = useSession((s) => s.scopes?.bands ?? []);
+  const bands = useSession((s) => s.scopes?.bands) ?? [];
   return (
     <ol aria-label="Stops from middle grey" className="absolute inset-x-2 top-1 z-10 flex rounded bg-pit/80 px-1 pt-1 pb-0.5">
       {bands.map((b, i) => {

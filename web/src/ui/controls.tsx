@@ -6,7 +6,7 @@ export function Button({ kind = "plain", ...rest }: ComponentProps<"button"> & {
   const looks = {
     plain: "bg-shelf hover:bg-edge text-text",
     main: "bg-lantern hover:brightness-110 text-pit font-medium",
-    quiet: "text-dim hover:text-bright",
+    quiet: "text-dim hover:text-bright aria-pressed:bg-shelf aria-pressed:text-bright",
   };
   return (
     <button

@@ -8,7 +8,7 @@ import { Button, Dialog } from "../../ui/controls";
 export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void }) {
   const production = useSession((s) => s.production);
   const own = useWork((s) => (s.kind === "trim" ? s.id : null));
-  const steps = useWork((s) => s.document?.path.steps ?? []);
+  const steps = useWork((s) => s.document?.path.steps) ?? [];
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const shots = new Set(rowOf(production).map((s) => s.id));

@@ -114,18 +114,16 @@ export function Card({ shot, marked, pick, encode }: Props) {
         </span>
         <span className="text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
       </button>
-      <p className="mt-1 line-clamp-1 h-4 leading-4 text-faint" title={[shot.encoding_reason, ...shot.warnings].join("\n")}>
-        {shot.arriving !== null ? (
-          <progress aria-label={`${shot.name} comes in`} value={shot.arriving} className="h-1 w-full accent-lantern" />
-        ) : shot.warnings.length > 0 ? (
-          <span className="text-alarm" data-warnings={shot.warnings.length}>
-            <TriangleAlert size={11} className="mr-1 inline" />
-            {shot.warnings.join("; ")}
-          </span>
-        ) : (
-          shot.encoding_reason
-        )}
+      <p className="mt-1 truncate text-faint" title={shot.encoding_reason} data-reason>
+        {shot.encoding_reason}
       </p>
+      {shot.arriving !== null && <progress aria-label={`${shot.name} comes in`} value={shot.arriving} className="h-1 w-full accent-lantern" />}
+      {shot.warnings.length > 0 && (
+        <p className="line-clamp-2 leading-4 text-alarm" title={shot.warnings.join("\n")} data-warnings={shot.warnings.length}>
+          <TriangleAlert size={11} className="mr-1 inline" />
+          {shot.warnings.join("; ")}
+        </p>
+      )}
       <Dialog open={deleting} title={`Delete ${shot.name}?`} onClose={() => setDeleting(false)}>
         <p className="mb-3 text-dim">It leaves this production with its trim. Its files stay in the media folder.</p>
         <Button kind="main" onClick={() => void attempt(() => api.deleteShot(shot.id))}>

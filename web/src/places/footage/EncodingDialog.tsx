@@ -53,7 +53,7 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
       </div>
       <div className="mt-3 flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>
-        <Button kind="main" disabled={!chosen && !first?.encoding} onClick={() => void apply()}>
+        <Button kind="main" data-apply disabled={!chosen && !first?.encoding} onClick={() => void apply()}>
           {found.length === 1 ? "It is encoded so" : "They are encoded so"}
         </Button>
       </div>

@@ -21,7 +21,7 @@ export function Name({ label, value, wide, onChange }: { label: string; value: s
         e.stopPropagation();
       }}
       title={value}
-      className={`border-transparent bg-transparent px-0.5 hover:border-edge focus:bg-pit ${wide ? "w-44" : "min-w-0 flex-1 text-label"}`}
+      className={`border-transparent bg-transparent px-0.5 hover:border-edge focus:bg-pit ${wide ? "w-44" : "min-w-0 flex-1 text-label!"}`}
     />
   );
 }

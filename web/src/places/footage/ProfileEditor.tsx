@@ -40,6 +40,8 @@ function draftOf(profile: Profile | null): Draft {
 export function ProfileEditor({ production, profile, onClose }: { production: string; profile: Profile | null; onClose: () => void }) {
   const encodings = useSession((s) => s.encodings);
   const [draft, setDraft] = useState(() => draftOf(profile));
+  /** Rises with every import, which fills the fields anew. */
+  const [epoch, setEpoch] = useState(0);
   const [usual, setUsual] = useState(profile?.usual ?? false);
   const imported = useRef<HTMLInputElement>(null);
   const table = useRef<HTMLInputElement>(null);
@@ -53,12 +55,18 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
     placeholderData: (old) => old,
   });
   const put = (change: Partial<CameraProfile>) => setDraft({ ...draft, constants: { ...constants, ...change } });
-  const number = (text: string) => Number(text.replace("−", "-").replace(",", "."));
-  const setConstant = (id: string, text: string) =>
-    put({ log: { ...constants.log, [id]: id === "linearSlope" && text.trim() === "" ? null : number(text) } });
+  /** What was typed as a number; null while it is none, and the last number stays. */
+  const number = (text: string) => {
+    const v = Number(text.replace("−", "-").replace(",", "."));
+    return text.trim() !== "" && Number.isFinite(v) ? v : null;
+  };
+  const setConstant = (id: string, text: string) => {
+    const v = number(text);
+    if (v !== null || (id === "linearSlope" && text.trim() === "")) put({ log: { ...constants.log, [id]: v } });
+  };
   const setCorner = (id: (typeof CORNERS)[number], i: number, text: string) => {
-    const old = constants.primaries[id];
-    put({ primaries: { ...constants.primaries, [id]: i === 0 ? [number(text), old[1]] : [old[0], number(text)] } });
+    const [old, v] = [constants.primaries[id], number(text)];
+    if (v !== null) put({ primaries: { ...constants.primaries, [id]: i === 0 ? [v, old[1]] : [old[0], v] } });
   };
   const save = async () => {
     const done = await attempt(() => api.saveProfile(production, profile?.id ?? null, { body, table: draft.table ?? undefined, usual }));
@@ -78,6 +86,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
       else {
         await api.profileReading(read);
         setDraft({ ...draft, kind: "constants", constants: read });
+        setEpoch(epoch + 1);
       }
     } catch (e) {
       say(e instanceof SyntaxError ? "This file is no JSON, so it is no camera profile." : e);
@@ -103,7 +112,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
             {CONSTANTS.map(([id, title]) => (
               <label key={id} className="contents">
                 <span className="self-center text-dim">{title}</span>
-                <TextField label={title} key={`${id}${profile?.id}${constants.name}`} defaultValue={constants.log[id] ?? ""} placeholder={id === "linearSlope" ? "its own" : ""} onBlur={(e) => setConstant(id, e.target.value)} />
+                <TextField label={title} key={`${id}${epoch}`} defaultValue={constants.log[id] ?? ""} placeholder={id === "linearSlope" ? "its own" : ""} onChange={(e) => setConstant(id, e.target.value)} />
               </label>
             ))}
             {CORNERS.map((id) => (
@@ -111,7 +120,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
                 <span className="self-center text-dim">{id} x, y</span>
                 <span className="flex gap-1">
                   {[0, 1].map((i) => (
-                    <TextField key={i} label={`${id} ${i === 0 ? "x" : "y"}`} className="w-full min-w-0" defaultValue={constants.primaries[id][i]} onBlur={(e) => setCorner(id, i, e.target.value)} />
+                    <TextField key={`${i}${epoch}`} label={`${id} ${i === 0 ? "x" : "y"}`} className="w-full min-w-0" defaultValue={constants.primaries[id][i]} onChange={(e) => setCorner(id, i, e.target.value)} />
                   ))}
                 </span>
               </div>

@@ -1,0 +1,47 @@
+//! Shots of the demo that are off by a known amount, brought to shots that are right.
+
+#![allow(clippy::unwrap_used)]
+
+use lantern_core::colour::{CameraProfile, Encoding};
+use lantern_core::look::{Path, Program};
+use lantern_core::matching::shot::{bring, measure};
+use lantern_core::scope::Area;
+
+/// Linear AP1 of a shot in the production's log.
+fn light(name: &str) -> (Vec<[f32; 4]>, usize, usize) {
+    let data = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/data");
+    let text = std::fs::read(data.join("harrier.camera.json")).unwrap();
+    let camera: CameraProfile = serde_json::from_slice(&text).unwrap();
+    let mut p = lantern_formats::picture::read(&std::fs::read(data.join(name)).unwrap()).unwrap();
+    let linear = Encoding::find("acescg").unwrap();
+    let decode = Program::compile(&Path::default(), &camera.encoding().unwrap(), &linear).unwrap();
+    decode.run_parallel(&mut p.pixels);
+    let (w, h) = (p.width(), p.height());
+    (p.pixels, w, h)
+}
+
+#[test]
+fn a_shot_a_stop_under_and_bluish_is_found_from_the_whole_frame_and_from_areas() {
+    // The generator shot it so that exposure +1, 8200 K and tint -5 put it right (demo/src/takes.rs).
+    let (right, w, h) = light("workbench.png");
+    let (off, ..) = light("workbench-002.png");
+    let rectangle = |x0, y0, x1, y1| Area { corners: vec![[x0, y0], [x1, y0], [x1, y1], [x0, y1]] };
+    let areas = [
+        None,
+        // The chart, a face, the wall.
+        Some(rectangle(0.09, 0.40, 0.46, 0.86)),
+        Some(rectangle(0.51, 0.50, 0.62, 0.72)),
+        Some(rectangle(0.10, 0.16, 0.90, 0.30)),
+    ];
+    for area in areas {
+        let part = |pixels: &[[f32; 4]]| match &area {
+            Some(area) => measure(&area.mask(w, h).unwrap().gather(pixels)).unwrap(),
+            None => measure(pixels).unwrap(),
+        };
+        let found = bring(&part(&off), &part(&right)).unwrap();
+        assert!((found.exposure - 1.0).abs() < 0.05, "{area:?}: {found:?}");
+        assert!((found.temperature / 8_200.0 - 1.0).abs() < 0.02, "{area:?}: {found:?}");
+        assert!((found.tint + 5.0).abs() < 0.5, "{area:?}: {found:?}");
+        assert!((found.contrast - 1.0).abs() < 0.02, "{area:?}: {found:?}");
+    }
+}
