@@ -3,11 +3,13 @@
 //! * `cargo xtask demo` — installs what is missing, builds page and server, serves the demo production.
 //! * `cargo xtask test` — installs what is missing and runs every check.
 //! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute.
+//! * `cargo xtask fuzz` — hostile bytes into every reader, `[READER] [SECONDS]`.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
 //! * `cargo xtask types` — remakes the page's types and the look file's schema from the code.
 //! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
 
 mod bench;
+mod fuzz;
 mod install;
 
 use std::path::PathBuf;
@@ -24,10 +26,11 @@ fn main() -> ExitCode {
         "demo" => demo(&rest),
         "test" => test(),
         "bench" => bench::run_all(),
+        "fuzz" => fuzz::run(&rest),
         "shots" => shots(),
         "types" => types(),
         "fixtures" => fixtures(),
-        _ => Err("say one of: demo, test, bench, shots, types, fixtures".into()),
+        _ => Err("say one of: demo, test, bench, fuzz, shots, types, fixtures".into()),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -1,0 +1,92 @@
+//! Hostile bytes into the readers, by coverage-guided fuzzing (libFuzzer).
+
+use crate::{Outcome, command, root};
+
+/// Every reader that has a target.
+const READERS: [&str; 6] = ["png", "tiff", "exr", "jpeg", "dpx", "cube"];
+
+/// Coverage counters for the code of all crates, which a stable compiler can put in too.
+const FLAGS: &str = "-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 \
+    -Cllvm-args=-sanitizer-coverage-inline-8bit-counters -Cllvm-args=-sanitizer-coverage-pc-table \
+    -Cllvm-args=-sanitizer-coverage-trace-compares -Ccodegen-units=1";
+
+/// Fuzzes one reader or all, each for some seconds. A finding is left in `target/fuzz` and fails.
+pub fn run(rest: &[String]) -> Outcome {
+    let seconds = rest.iter().find_map(|r| r.parse::<u32>().ok()).unwrap_or(120);
+    let chosen: Vec<&str> = READERS.into_iter().filter(|r| rest.iter().any(|a| a == r)).collect();
+    let chosen = if chosen.is_empty() { READERS.to_vec() } else { chosen };
+    let target = root().join("target/fuzz");
+    // Named, so that build scripts, which run without the fuzzer, are built without its counters.
+    let host = host()?;
+    let built = command("formats/fuzz", "cargo", &["build", "--release", "--target", &host])
+        .env("RUSTFLAGS", FLAGS)
+        .env("CARGO_TARGET_DIR", &target)
+        .status()
+        .map_err(|e| e.to_string())?;
+    if !built.success() {
+        return Err("the fuzz targets did not build".into());
+    }
+    for reader in chosen {
+        let corpus = target.join("corpus").join(reader);
+        std::fs::create_dir_all(&corpus).map_err(|e| e.to_string())?;
+        seeds(reader, &corpus)?;
+        eprintln!("xtask: fuzzing {reader} for {seconds} s");
+        let mut fuzzer = std::process::Command::new(target.join(&host).join("release/lantern-fuzz"));
+        fuzzer
+            .arg(&corpus)
+            .arg(format!("-max_total_time={seconds}"))
+            .args(["-rss_limit_mb=3000", "-max_len=16384"]);
+        fuzzer.args(["-timeout=20", "-print_final_stats=1"]).env("READER", reader);
+        fuzzer.arg(format!("-artifact_prefix={}/{reader}-", target.display()));
+        if !fuzzer.status().map_err(|e| e.to_string())?.success() {
+            return Err(format!("{reader}: a finding lies in {}", target.display()));
+        }
+    }
+    Ok(())
+}
+
+/// The machine's target triple, as the compiler names it.
+fn host() -> Result<String, String> {
+    let said = std::process::Command::new("rustc").arg("-vV").output().map_err(|e| e.to_string())?;
+    let text = String::from_utf8_lossy(&said.stdout).into_owned();
+    let line = text.lines().find_map(|l| l.strip_prefix("host: "));
+    line.map(str::to_owned).ok_or_else(|| "rustc does not say what it builds for".into())
+}
+
+/// Small whole files to begin with, where ffmpeg is there to make them.
+fn seeds(reader: &str, corpus: &std::path::Path) -> Outcome {
+    let kinds: &[(&str, &str)] = match reader {
+        "png" => &[("rgb24", "a.png"), ("rgb48be", "b.png"), ("pal8", "c.png"), ("gray", "d.png")],
+        "tiff" => &[("rgb24", "a.tiff"), ("rgb48le", "b.tiff")],
+        "exr" => &[("gbrpf32le", "a.exr"), ("gbrapf32le", "b.exr")],
+        "jpeg" => &[("yuvj420p", "a.jpg"), ("yuvj444p", "b.jpg")],
+        "dpx" => &[("gbrp10be", "a.dpx"), ("rgb24", "b.dpx"), ("rgb48le", "c.dpx"), ("gbrp12le", "d.dpx")],
+        _ => {
+            let text = "TITLE \"a\"\nLUT_3D_SIZE 2\nDOMAIN_MIN 0 0 0\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n";
+            return std::fs::write(corpus.join("a.cube"), text).map_err(|e| e.to_string());
+        }
+    };
+    for (format, name) in kinds {
+        let file = corpus.join(name);
+        let made = std::process::Command::new("ffmpeg")
+            .args([
+                "-v",
+                "error",
+                "-y",
+                "-f",
+                "lavfi",
+                "-i",
+                "testsrc2=s=24x14",
+                "-frames:v",
+                "1",
+                "-pix_fmt",
+                format,
+            ])
+            .arg(file)
+            .status();
+        if made.is_err() {
+            return Ok(());
+        }
+    }
+    Ok(())
+}
