@@ -116,7 +116,7 @@ def scopes():
         cut = (y0 <= py) != (y1 <= py)
         at = x0 + (py - y0) / (y1 - y0) * (x1 - x0)
         inside ^= cut[:, None] & (px[None, :] >= at[:, None])
-    sparse = lambda a: [[int(i), int(a.ravel()[i])] for i in np.nonzero(a.ravel())[0]]
+    sparse = lambda a: [[int(v) for v in at] + [int(a[tuple(at)])] for at in np.argwhere(a)]
     # CIE 1976 u'v' of linear AP1 after CAT16 to D65.
     light = (codes / 255.0).reshape(-1, 3)
     ap1, d65 = colour.RGB_COLOURSPACES["ACEScg"], np.array([0.3127, 0.3290])

@@ -7,9 +7,8 @@ use std::path::Path;
 /// A small picture that differs from every other one by its number.
 fn frame(number: u32) -> Vec<u8> {
     let code = |i: u32| ((number.wrapping_mul(2_654_435_761).wrapping_add(i * 40_503)) >> 8) as u8;
-    let mut bytes = Vec::new();
     // A DPX of 8 bit RGB (ST 268): a header of 2048 bytes, then the samples.
-    bytes.resize(2048, 0);
+    let mut bytes = vec![0; 2048];
     bytes[0..4].copy_from_slice(b"SDPX");
     bytes[4..8].copy_from_slice(&2048_u32.to_be_bytes());
     bytes[8..12].copy_from_slice(b"V1.0");

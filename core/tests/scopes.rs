@@ -11,14 +11,18 @@ struct Fixture {
     width: usize,
     height: usize,
     columns: usize,
-    wave: Vec<[usize; 2]>,
-    luma: Vec<[usize; 2]>,
-    vector: Vec<[usize; 2]>,
+    /// Column, channel, level, count.
+    wave: Vec<Vec<usize>>,
+    /// Column, level, count.
+    luma: Vec<Vec<usize>>,
+    /// Row, column, count.
+    vector: Vec<Vec<usize>>,
     histogram: Vec<Vec<u32>>,
     corners: Vec<[f64; 2]>,
     inside: usize,
     histogram_inside: Vec<u32>,
-    chromaticity: Vec<[usize; 2]>,
+    /// Row, column, count.
+    chromaticity: Vec<Vec<usize>>,
 }
 
 /// The fixture, and the picture that it was counted from: Knuth's multiplicative hash of each sample's place.
@@ -29,6 +33,12 @@ fn fixture() -> (Fixture, Vec<[u8; 4]>) {
         (0..(f.width * f.height) as u32).map(|i| [code(3 * i), code(3 * i + 1), code(3 * i + 2), 255]);
     let pixels = pixels.collect();
     (f, pixels)
+}
+
+/// Places in a layout of these sizes as places in a row, with their counts.
+fn flat(list: &[Vec<usize>], sizes: &[usize]) -> Vec<[usize; 2]> {
+    let place = |at: &[usize]| at.iter().zip(sizes).fold(0, |k, (i, n)| k * n + i);
+    list.iter().map(|c| [place(&c[..c.len() - 1]), c[c.len() - 1]]).collect()
 }
 
 fn sparse(counts: &[u16]) -> Vec<[usize; 2]> {
@@ -46,9 +56,14 @@ fn apart(ours: &[[usize; 2]], theirs: &[[usize; 2]]) -> f64 {
 #[test]
 fn waveforms_and_histograms_are_what_their_definitions_count() {
     let (f, pixels) = fixture();
-    assert_eq!(sparse(&waveform(&pixels, f.width, f.columns, None)), f.wave);
+    assert_eq!(sparse(&waveform(&pixels, f.width, f.columns, None)), flat(&f.wave, &[f.columns, 3, LEVELS]));
     // Luma is rounded in 65536ths here, in doubles there: a few lie on either side of a half.
-    assert!(apart(&sparse(&luma_waveform(&pixels, f.width, f.columns, None)), &f.luma) < 0.002);
+    assert!(
+        apart(
+            &sparse(&luma_waveform(&pixels, f.width, f.columns, None)),
+            &flat(&f.luma, &[f.columns, LEVELS])
+        ) < 0.002
+    );
     let counts = histogram(&pixels);
     for (c, want) in f.histogram.iter().enumerate() {
         assert_eq!(&counts[c * LEVELS..(c + 1) * LEVELS], &want[..]);
@@ -58,14 +73,15 @@ fn waveforms_and_histograms_are_what_their_definitions_count() {
 #[test]
 fn the_vectorscope_puts_every_colour_where_bt709_defines_it() {
     let (f, pixels) = fixture();
-    assert!(apart(&sparse(&vectorscope(&pixels, 1.0)), &f.vector) < 0.005);
+    let vector = flat(&f.vector, &[LEVELS, LEVELS]);
+    assert!(apart(&sparse(&vectorscope(&pixels, 1.0)), &vector) < 0.005);
     // Zoomed twice, a cell holds what lies within half as far from the centre.
     let near = |list: &[[usize; 2]], half: usize| -> usize {
         let inside = |i: usize| (128 - half..128 + half).contains(&i);
         list.iter().filter(|c| inside(c[0] % LEVELS) && inside(c[0] / LEVELS)).map(|c| c[1]).sum()
     };
     let zoomed = near(&sparse(&vectorscope(&pixels, 2.0)), 120);
-    let whole = near(&f.vector, 60);
+    let whole = near(&vector, 60);
     assert!(zoomed.abs_diff(whole) <= 2 + whole / 50, "{zoomed} {whole}");
 }
 
@@ -85,5 +101,5 @@ fn chromaticities_are_those_of_colour_science() {
     let (f, pixels) = fixture();
     let light: Vec<[f32; 4]> =
         pixels.iter().map(|p| [p[0], p[1], p[2], 255].map(|v| f32::from(v) / 255.0)).collect();
-    assert!(apart(&sparse(&chromaticity(&light)), &f.chromaticity) < 0.005);
+    assert!(apart(&sparse(&chromaticity(&light)), &flat(&f.chromaticity, &[LEVELS, LEVELS])) < 0.005);
 }

@@ -4,8 +4,11 @@ use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
 
 /// File name, query, the step to take in hand.
-const VIEWS: [(&str, &str, &str); 8] = [
+const VIEWS: [(&str, &str, &str); 11] = [
     ("footage", "?place=footage", ""),
+    ("camera-profile", "?place=footage", ""),
+    ("balance", "?place=balance&shot=kelp%20greenhouse%20004", ""),
+    ("balance-two", "?place=balance&shot=workbench%20002", ""),
     ("look-balance", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "balance"),
     ("look-tone-tint", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone-tint"),
     ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
@@ -21,9 +24,30 @@ async fn main() -> Outcome {
     std::fs::create_dir_all(&folder)?;
     let set = Set::new().await?;
     for (name, query, step) in VIEWS {
-        if name == "footage" {
+        if query.contains("place=footage") {
             set.open(query).await?;
-            set.until("return document.querySelectorAll('canvas[data-drawn]').length === 3").await?;
+            set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 13").await?;
+            if name == "camera-profile" {
+                set.click("section[aria-label=\"Camera profiles\"] button").await?;
+                set.until("return !!document.querySelector('[data-plot=profile]')").await?;
+            }
+        } else if query.contains("place=balance") {
+            set.open(query).await?;
+            set.press("button", "Begin with Balance").await?;
+            if name == "balance-two" {
+                set.choose("Shot beside", "workbench 001").await?;
+                set.until("return !!document.querySelector('[data-beside]')?.dataset.seq").await?;
+                set.click("[aria-label=\"Second shot\"] [aria-haspopup=menu]").await?;
+                set.press("[role=menuitem]", "Exposure and white\nBalance").await?;
+                set.until("return document.querySelector('[data-field=exposure]')?.getAttribute('aria-valuenow') > 0.5")
+                    .await?;
+            } else {
+                // A face alone in the scopes, and two places pinned.
+                set.touch("[data-touch=hand]", &[[0.27, 0.86]]).await?;
+                set.touch("[data-touch=hand]", &[[0.72, 0.12]]).await?;
+            }
+            set.until("return window.lantern.settled() > 0").await?;
+            set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 9").await?;
         } else if step.is_empty() {
             set.driver.goto(format!("{}/{query}", set.url)).await?;
             set.click("button[type=submit]:not([disabled])").await?;
@@ -32,7 +56,7 @@ async fn main() -> Outcome {
             set.open(query).await?;
             set.click(&format!("[data-step={step}] button[aria-current]")).await?;
             set.until("return window.lantern.settled() > 0").await?;
-            set.until("return document.querySelectorAll('canvas[data-drawn]').length === 3").await?;
+            set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 9").await?;
         }
         set.shoot(&Path::new(&folder).join(format!("{name}.png"))).await?;
     }

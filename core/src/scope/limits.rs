@@ -18,7 +18,7 @@ pub struct Limits {
     pub at_black: f64,
     /// With a component at 100 % or above.
     pub at_white: f64,
-    /// Whose colour had to be brought into the display's gamut.
+    /// Whose colour had to be brought into the gamut of the display.
     pub out_of_gamut: f64,
     /// Beyond EBU R 103 before anything was brought in.
     pub beyond_r103: f64,
@@ -34,18 +34,18 @@ pub type Marks = u8;
 pub const BLACK: Marks = 1;
 /// A component at 100 % or above.
 pub const WHITE: Marks = 2;
-/// Outside the display's gamut.
+/// Outside the gamut of the display.
 pub const GAMUT: Marks = 4;
 
-/// The marks of a pixel: `fitted` is the delivered colour, `wide` the same before it was brought into the display's
-/// gamut, both encoded. Half an 8-bit code counts as being at an end.
+/// The marks of a pixel: `fitted` is the delivered colour, `wide` the same before it was brought into the gamut
+/// of the display, both encoded. Half an 8-bit code counts as being at an end.
 #[inline]
 pub fn marks(fitted: &[f32; 4], wide: &[f32; 4]) -> Marks {
     let half = 0.5 / 255.0;
     let black = fitted[..3].iter().any(|v| *v <= half);
     let white = fitted[..3].iter().any(|v| *v >= 1.0 - half);
     let outside = wide[..3].iter().any(|v| *v < OUTSIDE);
-    u8::from(black) * BLACK | u8::from(white) * WHITE | u8::from(outside) * GAMUT
+    (u8::from(black) * BLACK) | (u8::from(white) * WHITE) | (u8::from(outside) * GAMUT)
 }
 
 /// Shares of pixels at and beyond the limits; see [`marks`] for the two pictures.

@@ -128,7 +128,6 @@ fn heads(s: &mut Stage) {
 
 fn tools(s: &mut Stage) {
     let clay = s.material(Material::new(Finish::Coat(0.15), PLAIN));
-    let brass = s.material(Material::new(Finish::Metal(0.2), srgb(0.85, 0.65, 0.33)));
     let jars = [
         srgb(0.75, 0.18, 0.14),
         srgb(0.85, 0.62, 0.15),

@@ -25,6 +25,11 @@ const LIGHT: [u8; 3] = [214, 92, 40];
 const DARK: [u8; 3] = [70, 110, 200];
 const WIDE: [u8; 3] = [240, 226, 120];
 
+/// Whether a place across the stripes lies on one.
+fn stripe(across: usize) -> bool {
+    (across / STRIPE).is_multiple_of(2)
+}
+
 /// Draws stripes over what is clipped or was brought into the gamut; the rest is dimmed to grey.
 pub fn marks(frame: &mut [u8], proxy: &Proxy, program: &Program) {
     let unfitted = program.unfitted();
@@ -36,7 +41,7 @@ pub fn marks(frame: &mut [u8], proxy: &Proxy, program: &Program) {
         for (i, ((f, u), o)) in fitted.iter().zip(&wide).zip(out.chunks_exact_mut(4)).enumerate() {
             let m = limits::marks(f, u);
             let (x, y) = ((start + i) % w, (start + i) / w);
-            let (rising, falling) = ((x + y) / STRIPE % 2 == 0, (x + w - y % w) / STRIPE % 2 == 0);
+            let (rising, falling) = (stripe(x + y), stripe(x + w - y % w));
             let colour = if m & limits::WHITE != 0 && rising {
                 Some(LIGHT)
             } else if m & limits::BLACK != 0 && falling && m & limits::GAMUT == 0 {

@@ -24,7 +24,7 @@ pub enum Show {
     Picture,
     /// False colour: exposure in stops.
     Stops,
-    /// The picture with marks on what is clipped or outside the display's gamut.
+    /// The picture with marks on what is clipped or outside the gamut of the display.
     Marks,
 }
 

@@ -28,6 +28,7 @@ export type Sample = Schemas["Sample"];
 export type ScopeInfo = Schemas["ScopeInfo"];
 export type Area = Schemas["Area"];
 export type Group = Schemas["Group"];
+type Groups = Group[];
 export type Listing = Schemas["Listing"];
 export type FrameLine = Schemas["FrameLine"];
 export type Profile = Schemas["ProfileDetail"];
@@ -87,7 +88,7 @@ export const api = {
     id ? call<Profile>("PUT", `/api/profiles/${id}`, profile) : call<Profile>("POST", `/api/productions/${production}/profiles`, profile),
   deleteProfile: (id: string) => call<undefined>("DELETE", `/api/profiles/${id}`),
   profileReading: (body: unknown) => call<ProfileReading>("POST", "/api/profile-reading", body),
-  group: (names: string[]) => call<Group[]>("POST", "/api/group", { names }),
+  group: (names: string[]) => call<Groups>("POST", "/api/group", { names }),
   have: (key: string) => call<{ have: number }>("GET", `/api/incoming/${key}`),
   giveUp: (key: string) => call<undefined>("DELETE", `/api/incoming/${key}`),
   createShot: (scene: string, arrived: { key: string; name: string; number?: number; shot?: string; expected?: number }) =>
