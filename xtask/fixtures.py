@@ -9,6 +9,7 @@ import re
 
 import colour
 import numpy as np
+import PyOpenColorIO as ocio
 
 OUT = pathlib.Path(__file__).resolve().parent.parent / "core/tests/fixtures"
 SOURCE = f"colour-science {colour.__version__}"
@@ -134,7 +135,42 @@ def scopes():
     }
 
 
-for name, make in [("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
+UGLY = [[0.0, 0.0, 0.0], [1e-6, -1e-6, 0.5], [0.18, 0.18, 0.18], [-0.25, 0.4, 1.3], [0.9, 0.05, 0.31], [1.0, 1.0, 1.0],
+        [0.02, 0.7, 0.01], [12.0, 3.0, 0.2], [0.4, -0.1, 0.02], [0.3, 0.5, -0.2], [0.001, 0.002, -0.0005]]
+
+
+def through(transform, colours):
+    cpu = ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
+    return [[float(v) for v in cpu.applyRGB([float(v) for v in c])] for c in colours]
+
+
+def cdl():
+    """ASC CDL as OpenColorIO computes it, in the strict and in the unclipped form."""
+    settings = [
+        ([1.2, 0.9, 1.0], [0.02, -0.01, 0.1], [1.1, 0.8, 1.0], 0.7),
+        ([0.8, 1.0, 1.4], [-0.05, 0.0, 0.02], [1.0, 1.3, 2.2], 1.4),
+        ([1.0, 1.0, 1.0], [0.0, 0.0, 0.0], [1.0, 1.0, 1.0], 0.0),
+    ]
+    out = []
+    for slope, offset, power, saturation in settings:
+        for clamp, style in [(True, ocio.CDL_ASC), (False, ocio.CDL_NO_CLAMP)]:
+            t = ocio.CDLTransform(slope=slope, offset=offset, power=power, sat=saturation)
+            t.setStyle(style)
+            out.append({"slope": slope, "offset": offset, "power": power, "saturation": saturation, "clamp": clamp,
+                        "out": through(t, UGLY)})
+    return {"source": f"OpenColorIO {ocio.__version__}", "in": UGLY, "cases": out}
+
+
+def compress():
+    """The ACES reference gamut compression 1.3 as OpenColorIO computes it, with the published constants."""
+    constants = [1.147, 1.264, 1.312, 0.815, 0.803, 0.880, 1.2]
+    rng = np.random.default_rng(5)
+    colours = UGLY + (rng.random((300, 3)) * 1.6 - 0.4).tolist()
+    t = ocio.FixedFunctionTransform(ocio.FIXED_FUNCTION_ACES_GAMUT_COMP_13, constants)
+    return {"source": f"OpenColorIO {ocio.__version__}", "in": colours, "out": through(t, colours)}
+
+
+for name, make in [("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
     try:
         write(f"{name}.json", make())
     except Exception as e:

@@ -2,6 +2,7 @@
 //!
 //! * [`colour`] — encodings, camera profiles, adaptation, the colour-difference plane, CIEDE2000.
 //! * [`step`] — one file a step kind: parameters with their ranges, and what the step does to a colour.
+//! * [`region`] — where a step or a group works.
 //! * [`look`] — the document, its path of steps, compiling a path to a [`look::Program`] and running it.
 //! * [`table`] — lookup tables: interpolation, baking, the fidelity report, the judgement of a table.
 //! * [`scope`] — waveform, vectorscope, histogram and chromaticity counts, limits, false colour, readout.
@@ -20,6 +21,7 @@ pub mod lane;
 pub mod look;
 pub mod matching;
 pub mod picture;
+pub mod region;
 pub mod scope;
 pub mod step;
 pub mod table;

@@ -11,6 +11,7 @@ use lantern_core::colour::{
     transfer::Transfer,
 };
 use lantern_core::lane::{N, Planes};
+use lantern_core::step::{ColourCompress, SlopeOffsetPower};
 use serde_json::Value;
 
 fn fixture(name: &str) -> Value {
@@ -121,6 +122,45 @@ fn itp_agrees_with_colour_science() {
     for row in fixture("itp")["itp"].as_array().unwrap() {
         for (got, want) in itp(triple(&row[0])).iter().zip(triple(&row[1])) {
             assert!((got - want).abs() < 1e-6, "{row}: {got} {want}");
+        }
+    }
+}
+
+#[test]
+fn slope_offset_power_agrees_with_opencolorio_in_both_forms() {
+    let f = fixture("cdl");
+    for case in f["cases"].as_array().unwrap() {
+        let number = |key: &str| case[key].as_f64().unwrap();
+        let mut step = SlopeOffsetPower::from_sop(
+            triple(&case["slope"]),
+            triple(&case["offset"]),
+            triple(&case["power"]),
+            number("saturation"),
+        );
+        step.clamp = case["clamp"].as_bool().unwrap();
+        let kernel = step.kernel();
+        for (rgb, want) in f["in"].as_array().unwrap().iter().zip(case["out"].as_array().unwrap()) {
+            let mut p: Planes = triple(rgb).map(|v| [v as f32; N]);
+            kernel.run(&mut p);
+            for (plane, want) in p.iter().zip(triple(want)) {
+                // Powers of OpenColorIO are fast approximations: 1e-5 relative.
+                let (got, most) = (f64::from(plane[7]), 2e-5 * want.abs().max(1.0));
+                assert!((got - want).abs() < most, "{step:?} {rgb}: {got} {want}");
+            }
+        }
+    }
+}
+
+#[test]
+fn colour_compress_agrees_with_the_reference_gamut_compression_of_opencolorio() {
+    let f = fixture("compress");
+    let kernel = ColourCompress::default().kernel();
+    for (rgb, want) in f["in"].as_array().unwrap().iter().zip(f["out"].as_array().unwrap()) {
+        let mut p: Planes = triple(rgb).map(|v| [v as f32; N]);
+        kernel.run(&mut p);
+        for (plane, want) in p.iter().zip(triple(want)) {
+            let (got, most) = (f64::from(plane[7]), 3e-5 * want.abs().max(1.0));
+            assert!((got - want).abs() < most, "{rgb}: {got} {want}");
         }
     }
 }

@@ -5,10 +5,12 @@
 //!
 //! PNG, TIFF, JPEG and DPX hold code values 0..1; OpenEXR holds the values of its encoding as they are.
 
+pub mod cdl;
 pub mod cube;
 pub mod dpx;
 pub mod exr;
 pub mod facts;
+pub mod hald;
 pub mod jpeg;
 pub mod picture;
 pub mod png;

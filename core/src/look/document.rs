@@ -1,15 +1,21 @@
-//! The look document: JSON, version 1.
+//! The look document: JSON, version 2.
 
-use crate::step::{ValueError, Values, Zone};
+use crate::region::Region;
+use crate::step::{ValueError, Values, Zone, check_fields};
+use crate::table::{KeptTable, Table};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::sync::Arc;
 use thiserror::Error;
 
-/// The version this code writes.
-pub const LOOK_VERSION: u32 = 1;
+/// The version this code writes. Version 1 had no groups, regions and tables, and is read as it is.
+pub const LOOK_VERSION: u32 = 2;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;
+/// The most groups a path may have.
+pub const MAX_GROUPS: usize = 60;
 
 /// A named path of steps.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -27,6 +33,9 @@ pub struct Look {
     pub tags: Vec<String>,
     /// Its steps.
     pub path: Path,
+    /// The tables that its steps use, by the hash of their contents: a look file has everything inside.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub tables: BTreeMap<String, KeptTable>,
 }
 
 /// The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen.
@@ -35,6 +44,26 @@ pub struct Look {
 pub struct Path {
     /// The steps in the order the light meets them.
     pub steps: Vec<Step>,
+    /// The groups that steps name; the steps of one stand next to each other.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub groups: Vec<Group>,
+}
+
+/// What steps next to each other share.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Group {
+    /// Unique among the groups of its path.
+    pub id: String,
+    /// The designer's own name for it.
+    pub name: String,
+    /// Whether its steps work at all.
+    pub on: bool,
+    /// Share of the effect of all its steps together, 0..1.
+    pub strength: f64,
+    /// Where it works; everywhere where none is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub region: Option<Region>,
 }
 
 /// One adjustment.
@@ -50,6 +79,12 @@ pub struct Step {
     pub on: bool,
     /// Share of its effect, 0..1.
     pub strength: f64,
+    /// The group it belongs to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub group: Option<String>,
+    /// Where it works; everywhere where none is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub region: Option<Region>,
     /// Kind and parameters.
     #[serde(flatten)]
     pub values: Values,
@@ -80,31 +115,115 @@ pub enum DocumentError {
     /// The path as a whole is wrong.
     #[error("{0}")]
     Path(String),
+    /// A table inside the file is none.
+    #[error("a table inside this look file: {0}")]
+    Table(#[from] crate::table::KeptError),
+}
+
+impl Group {
+    /// Whether its steps do anything: switched on and not at strength 0.
+    pub fn active(&self) -> bool {
+        self.on && self.strength > 0.0
+    }
 }
 
 impl Step {
+    /// A step of a kind at full strength, under an id that is also its name.
+    pub fn new(id: &str, zone: Zone, values: Values) -> Self {
+        Self { id: id.into(), name: id.into(), zone, on: true, strength: 1.0, group: None, region: None, values }
+    }
+
     /// Whether the step does anything: switched on and not at strength 0.
     pub fn active(&self) -> bool {
         self.on && self.strength > 0.0
     }
 }
 
+/// Active steps next to each other, with the group that they share.
+pub type Run<'a> = (Option<&'a Group>, Vec<&'a Step>);
+
 impl Path {
-    /// Checks ids, zones, order, strengths and every value.
+    /// A path of these steps.
+    pub fn of(steps: Vec<Step>) -> Self {
+        Self { steps, groups: Vec::new() }
+    }
+
+    /// The group with this id.
+    pub fn group(&self, id: &str) -> Option<&Group> {
+        self.groups.iter().find(|g| g.id == id)
+    }
+
+    /// The group that a step belongs to.
+    pub fn group_of(&self, step: &Step) -> Option<&Group> {
+        step.group.as_deref().and_then(|id| self.group(id))
+    }
+
+    /// Whether a step does anything: it is active, and so is its group.
+    pub fn works(&self, step: &Step) -> bool {
+        step.active() && self.group_of(step).is_none_or(Group::active)
+    }
+
+    /// The working steps of a zone, those of a group together.
+    pub fn runs(&self, zone: Zone) -> Vec<Run<'_>> {
+        let mut runs: Vec<Run<'_>> = Vec::new();
+        for step in self.steps.iter().filter(|s| s.zone == zone && self.works(s)) {
+            let group = self.group_of(step);
+            match runs.last_mut() {
+                Some((Some(g), steps)) if group.is_some_and(|own| own.id == g.id) => steps.push(step),
+                _ => runs.push((group, vec![step])),
+            }
+        }
+        runs
+    }
+
+    /// The steps before the step or group with this id, as a path; all where there is none.
+    pub fn before(&self, id: &str) -> Self {
+        let first = self.steps.iter().position(|s| s.id == id || s.group.as_deref() == Some(id));
+        Self { steps: self.steps[..first.unwrap_or(self.steps.len())].to_vec(), groups: self.groups.clone() }
+    }
+
+    /// Zone and region of the step or group with this id.
+    pub fn place_of(&self, id: &str) -> Option<(Zone, Option<&Region>)> {
+        if let Some(step) = self.steps.iter().find(|s| s.id == id) {
+            return Some((step.zone, step.region.as_ref()));
+        }
+        let group = self.group(id)?;
+        let first = self.steps.iter().find(|s| s.group.as_deref() == Some(id))?;
+        Some((first.zone, group.region.as_ref()))
+    }
+
+    /// Hashes of the tables that its steps use.
+    pub fn tables(&self) -> impl Iterator<Item = &str> {
+        self.steps.iter().flat_map(|s| match &s.values {
+            Values::Table(v) => v.tables.as_slice(),
+            _ => &[],
+        }).map(|t| t.table.as_str())
+    }
+
+    /// Puts the numbers of tables in place, as `find` has them by hash.
+    pub fn attach(&mut self, find: &mut dyn FnMut(&str) -> Option<Arc<Table>>) {
+        for step in &mut self.steps {
+            let Values::Table(v) = &mut step.values else { continue };
+            for t in &mut v.tables {
+                t.data = find(&t.table);
+            }
+        }
+    }
+
+    /// Checks ids, zones, order, groups, strengths, regions and every value.
     pub fn check(&self) -> Result<(), DocumentError> {
         let fail = |why: String| Err(DocumentError::Path(why));
-        if self.steps.len() > MAX_STEPS {
-            return fail(format!("a path of {} steps is too long: up to {MAX_STEPS}", self.steps.len()));
+        if self.steps.len() > MAX_STEPS || self.groups.len() > MAX_GROUPS {
+            return fail(format!("a path has up to {MAX_STEPS} steps in up to {MAX_GROUPS} groups"));
         }
+        self.check_groups()?;
         let mut seen = std::collections::HashSet::new();
         for step in &self.steps {
             let value = |why| DocumentError::Value { step: step.name.clone(), why };
             if !seen.insert(&step.id) {
                 return fail(format!("two steps share the id “{}”", step.id));
             }
-            if step.id.is_empty() || step.id.len() > 64 || step.name.chars().count() > 200 {
-                return fail("a step's id has 1 to 64 characters and its name at most 200".into());
-            }
+            check_names("step", &step.id, &step.name)?;
             if !step.values.info().zones.contains(&step.zone) {
                 return fail(format!(
                     "{} has no place in the {:?} zone",
@@ -112,12 +231,9 @@ impl Path {
                     step.zone
                 ));
             }
-            if !step.strength.is_finite() {
-                return Err(value(ValueError::NotFinite("Strength")));
-            }
-            if !(0.0..=1.0).contains(&step.strength) {
-                let why = ValueError::Range { field: "Strength", value: step.strength, min: 0.0, max: 1.0 };
-                return Err(value(why));
+            check_shared(step.strength, step.region.as_ref()).map_err(value)?;
+            if step.region.is_some() && step.zone == Zone::Film {
+                return fail(format!("“{}” renders the whole picture: it has no region", step.name));
             }
             step.values.check().map_err(value)?;
         }
@@ -130,14 +246,74 @@ impl Path {
         }
         Ok(())
     }
+
+    fn check_groups(&self) -> Result<(), DocumentError> {
+        let fail = |why: String| Err(DocumentError::Path(why));
+        let mut seen = std::collections::HashSet::new();
+        for group in &self.groups {
+            check_names("group", &group.id, &group.name)?;
+            if !seen.insert(&group.id) || self.steps.iter().any(|s| s.id == group.id) {
+                return fail(format!("the group “{}” shares its id with another group or step", group.name));
+            }
+            let value = |why| DocumentError::Value { step: group.name.clone(), why };
+            check_shared(group.strength, group.region.as_ref()).map_err(value)?;
+            let own = |s: &&Step| s.group.as_ref() == Some(&group.id);
+            let mut members = self.steps.iter().filter(own);
+            let Some(first) = members.next() else { continue };
+            if first.zone == Zone::Film || members.any(|s| s.zone != first.zone) {
+                return fail(format!("the steps of the group “{}” stand in the Scene or the Screen zone, all in one", group.name));
+            }
+        }
+        // Seen along the path, every group begins once.
+        let mut begun = std::collections::HashSet::new();
+        let mut last = None;
+        for step in &self.steps {
+            if let Some(id) = &step.group {
+                if self.group(id).is_none() {
+                    return fail(format!("“{}” names a group that does not exist", step.name));
+                }
+                if last != Some(id) && !begun.insert(id) {
+                    return fail(format!("the steps of a group stand next to each other; “{}” does not", step.name));
+                }
+            }
+            last = step.group.as_ref();
+        }
+        Ok(())
+    }
+}
+
+fn check_names(what: &str, id: &str, name: &str) -> Result<(), DocumentError> {
+    if id.is_empty() || id.len() > 64 || name.chars().count() > 200 {
+        return Err(DocumentError::Path(format!("a {what}'s id has 1 to 64 characters and its name at most 200")));
+    }
+    Ok(())
+}
+
+/// Checks what steps and groups have alike.
+fn check_shared(strength: f64, region: Option<&Region>) -> Result<(), ValueError> {
+    if !strength.is_finite() {
+        return Err(ValueError::NotFinite("Strength"));
+    }
+    if !(0.0..=1.0).contains(&strength) {
+        return Err(ValueError::Range { field: "Strength", value: strength, min: 0.0, max: 1.0 });
+    }
+    let Some(region) = region else { return Ok(()) };
+    let json = serde_json::to_value(&region.colours).unwrap_or_default();
+    check_fields(crate::region::ColourRange::FIELDS, &json)
 }
 
 impl Path {
     /// A trim with this path over it, as one path: the trim's Scene steps come first, under ids of their own.
     pub fn over(&self, trim: &Self) -> Self {
+        let under = |id: &String| format!("{BENEATH}{id}");
         let beneath = trim.steps.iter().filter(|s| s.zone == Zone::Scene);
-        let beneath = beneath.map(|s| Step { id: format!("{BENEATH}{}", s.id), ..s.clone() });
-        Self { steps: beneath.chain(self.steps.iter().cloned()).collect() }
+        let beneath =
+            beneath.map(|s| Step { id: under(&s.id), group: s.group.as_ref().map(under), ..s.clone() });
+        let groups = trim.groups.iter().map(|g| Group { id: under(&g.id), ..g.clone() });
+        Self {
+            steps: beneath.chain(self.steps.iter().cloned()).collect(),
+            groups: groups.chain(self.groups.iter().cloned()).collect(),
+        }
     }
 
     /// Checks a trim: what [`Path::check`] checks, and that all of it stands in the Scene zone.
@@ -161,23 +337,20 @@ impl Look {
     /// A new look: the plain rendering and nothing else.
     pub fn new(name: &str) -> Self {
         let rendering = Step {
-            id: "rendering".into(),
             name: "Plain rendering".into(),
-            zone: Zone::Film,
-            on: true,
-            strength: 1.0,
-            values: Values::PlainRendering(Default::default()),
+            ..Step::new("rendering", Zone::Film, Values::PlainRendering(Default::default()))
         };
         Self {
             version: LOOK_VERSION,
             name: name.into(),
             notes: String::new(),
             tags: Vec::new(),
-            path: Path { steps: vec![rendering] },
+            path: Path::of(vec![rendering]),
+            tables: BTreeMap::new(),
         }
     }
 
-    /// Reads and checks a document of this or an earlier version.
+    /// Reads and checks a document of this or an earlier version, and puts the tables inside it in place.
     pub fn from_json(text: &str) -> Result<Self, DocumentError> {
         let shape = |e: serde_json::Error| DocumentError::Shape(e.to_string());
         let value: serde_json::Value = serde_json::from_str(text).map_err(shape)?;
@@ -187,8 +360,14 @@ impl Look {
             Some(0) => return Err(DocumentError::Shape("there is no version 0".into())),
             Some(_) => {}
         }
-        let look: Self = serde_json::from_value(value).map_err(shape)?;
+        let mut look: Self = serde_json::from_value(value).map_err(shape)?;
+        look.version = LOOK_VERSION;
         look.check()?;
+        let mut tables = BTreeMap::new();
+        for (hash, kept) in &look.tables {
+            tables.insert(hash.clone(), Arc::new(kept.table()?));
+        }
+        look.path.attach(&mut |hash| tables.get(hash).cloned());
         Ok(look)
     }
 
@@ -214,11 +393,35 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_kept_file_of_version_1_opens_and_is_written_back_as_it_was() {
+    fn a_kept_file_of_version_1_opens_and_is_written_back_as_it_was_but_for_its_version() {
         let text = include_str!("../../tests/looks/version-1.json");
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.steps.len(), 6);
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 1", "\"version\": 2"));
+    }
+
+    #[test]
+    fn a_kept_file_of_version_2_opens_with_its_groups_regions_and_tables() {
+        let text = include_str!("../../tests/looks/version-2.json");
+        let look = Look::from_json(text).unwrap();
+        assert_eq!(look.path.groups.len(), 1);
+        assert!(look.path.steps.iter().any(|s| s.region.is_some()));
+        let Some(Values::Table(v)) = look.path.steps.iter().map(|s| &s.values).find(|v| matches!(v, Values::Table(_))) else {
+            panic!("no table");
+        };
+        assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
         assert_eq!(look.to_json(), text.trim_end());
+    }
+
+    #[test]
+    fn groups_of_steps_that_stand_apart_or_that_do_not_exist_are_refused() {
+        let mut look = Look::from_json(include_str!("../../tests/looks/version-2.json")).unwrap();
+        let group = look.path.groups[0].id.clone();
+        let outside = look.path.steps.iter().position(|s| s.group.is_none() && s.zone == Zone::Screen).unwrap();
+        look.path.steps[outside].group = Some(group);
+        assert!(look.check().unwrap_err().to_string().contains("all in one"));
+        look.path.steps[outside].group = Some("nobody".into());
+        assert!(look.check().unwrap_err().to_string().contains("does not exist"));
     }
 
     #[test]

@@ -52,6 +52,12 @@ pub fn plane_of(zone: Zone) -> Plane {
     }
 }
 
+/// The radius in a zone's plane that counts as full saturation: where a display's primaries lie in the Screen zone
+/// (0.5, BT.709-6, 3.3); a log encoding holds the same colours at about a third of that (determined empirically).
+pub fn saturation_reach(zone: Zone) -> f32 {
+    if zone == Zone::Screen { 0.5 } else { 0.17 }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -6,8 +6,8 @@ use crate::lane::{N, Plane, select};
 /// A curve ready to run: Fritsch and Carlson 1980, "Monotone piecewise cubic interpolation", three-point
 /// slopes limited to the monotone region by their circle of radius 3.
 ///
-/// Outside its points a [`CurveRest::Same`] curve goes on straight with its end slope, a [`CurveRest::One`]
-/// curve stays at its end value.
+/// Outside its points a [`CurveRest::Same`] curve goes on straight with its end slope, any other curve stays at its
+/// end value.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Curve {
     /// Pieces in rising order: where the piece begins and the cubic from there. The first begins at -infinity.
@@ -34,7 +34,29 @@ impl Curve {
     /// The curve through `points` (x strictly rising, at most [`MAX_POINTS`]). `None` for no points: the
     /// curve that changes nothing.
     pub fn new(points: &[[f64; 2]], rest: CurveRest) -> Option<Self> {
+        Self::through(&points[..points.len().min(MAX_POINTS)], rest)
+    }
+
+    /// The curve over the hue circle through `points` (degrees strictly rising within 0..360, at most
+    /// [`MAX_POINTS`]), to be read at 0..360. One point makes the same value everywhere. `None` for no points.
+    pub fn periodic(points: &[[f64; 2]], rest: CurveRest) -> Option<Self> {
         let points = &points[..points.len().min(MAX_POINTS)];
+        // Two neighbours from beyond the wrap on each side: slopes at 0 and at 360 then come from the same points.
+        let n = points.len();
+        let beyond = |turn: f64, i: usize| [points[i % n][0] + turn, points[i % n][1]];
+        let mut whole = Vec::with_capacity(n + 4);
+        if n == 1 {
+            return Self::through(&[[0.0, points[0][1]], [360.0, points[0][1]]], rest);
+        }
+        if n > 1 {
+            whole.extend([beyond(-360.0, n - 2), beyond(-360.0, n - 1)]);
+            whole.extend_from_slice(points);
+            whole.extend([beyond(360.0, 0), beyond(360.0, 1)]);
+        }
+        Self::through(&whole, rest)
+    }
+
+    fn through(points: &[[f64; 2]], rest: CurveRest) -> Option<Self> {
         let (first, last) = (points.first()?, points.last()?);
         let slopes = slopes(points, rest);
         let line = |from: f64, p: &[f64; 2], slope: f64| {
@@ -171,6 +193,20 @@ mod tests {
             assert!(y >= last - 1e-6 && (-1e-6..=1.000_001).contains(&y));
             last = y;
         }
+    }
+
+    #[test]
+    fn a_ring_meets_its_points_and_has_no_step_at_the_wrap() {
+        let points = [[20.0, 1.0], [140.0, -0.5], [350.0, 2.0]];
+        let ring = Curve::periodic(&points, CurveRest::Zero).unwrap();
+        for [x, y] in points {
+            assert!((ring.at(x as f32) - y as f32).abs() < 1e-5, "{x}");
+        }
+        let slope = |x: f32| (ring.at(x + 0.05) - ring.at(x)) / 0.05;
+        assert!((ring.at(0.0) - ring.at(360.0)).abs() < 1e-5);
+        assert!((slope(0.0) - slope(359.95)).abs() < 1e-3);
+        assert_eq!(Curve::periodic(&[[70.0, 0.3]], CurveRest::Zero).unwrap().at(200.0), 0.3);
+        assert_eq!(Curve::periodic(&[], CurveRest::Zero), None);
     }
 
     #[test]

@@ -52,6 +52,26 @@ pub enum FieldKind {
         /// What the curve gives where it changes nothing: its own x, or one.
         rest: CurveRest,
     },
+    /// A curve over the hue circle through points `[degrees, y]`, degrees rising from 0 to below 360; no points change
+    /// nothing.
+    Ring {
+        /// Lowest and highest y.
+        up: [f64; 2],
+        /// What the curve gives where it changes nothing.
+        rest: CurveRest,
+    },
+    /// A list of bumps on the hue circle.
+    Bumps {
+        /// The most there may be.
+        most: usize,
+        /// The parameters of each.
+        fields: &'static [Field],
+    },
+    /// A list of tables, each with its encodings and strength.
+    Tables {
+        /// The most there may be.
+        most: usize,
+    },
 }
 
 /// The neutral of a curve.
@@ -62,6 +82,8 @@ pub enum CurveRest {
     Same,
     /// y = 1.
     One,
+    /// y = 0.
+    Zero,
 }
 
 /// A parameter of a step.
@@ -85,6 +107,9 @@ pub type Points = Vec<[f64; 2]>;
 
 /// The most points a curve may have.
 pub const MAX_POINTS: usize = 16;
+
+/// The most bumps of one step.
+pub const MAX_BUMPS: usize = 8;
 
 /// The least distance of two neighbouring points across.
 pub const POINT_GAP: f64 = 0.02;
@@ -123,6 +148,9 @@ macro_rules! parameters {
     (@type number) => { f64 };
     (@type switch) => { bool };
     (@type curve) => { $crate::step::field::Points };
+    (@type ring) => { $crate::step::field::Points };
+    (@type bumps) => { Vec<$crate::step::hue_curves::Bump> };
+    (@type tables) => { Vec<$crate::step::tables::TableUse> };
     (@kind number $min:expr, $max:expr, $default:expr, $nudge:expr) => {
         $crate::step::field::FieldKind::Number { min: $min, max: $max, default: $default, nudge: $nudge }
     };
@@ -130,8 +158,23 @@ macro_rules! parameters {
     (@kind curve $across:expr, $up:expr, $rest:expr) => {
         $crate::step::field::FieldKind::Curve { across: $across, up: $up, rest: $rest }
     };
+    (@kind ring $up:expr, $rest:expr) => {
+        $crate::step::field::FieldKind::Ring { up: $up, rest: $rest }
+    };
+    (@kind bumps) => {
+        $crate::step::field::FieldKind::Bumps {
+            most: $crate::step::field::MAX_BUMPS,
+            fields: $crate::step::hue_curves::Bump::FIELDS,
+        }
+    };
+    (@kind tables) => {
+        $crate::step::field::FieldKind::Tables { most: $crate::step::tables::MAX_TABLES }
+    };
     (@default number $min:expr, $max:expr, $default:expr, $nudge:expr) => { $default };
     (@default switch $default:expr) => { $default };
     (@default curve $across:expr, $up:expr, $rest:expr) => { Vec::new() };
+    (@default ring $up:expr, $rest:expr) => { Vec::new() };
+    (@default bumps) => { Vec::new() };
+    (@default tables) => { Vec::new() };
 }
 pub(crate) use parameters;

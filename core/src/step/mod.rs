@@ -2,19 +2,37 @@
 
 pub mod axis;
 pub mod balance;
+pub mod channel_mix;
+pub mod colour_compress;
+pub mod colour_families;
 pub mod curve;
 pub mod curves;
 pub mod field;
+pub mod gel;
+pub mod hue_curves;
+pub mod kinds;
+pub mod levels;
 pub mod plain;
 pub mod saturation;
+pub mod slope_offset_power;
+pub mod tables;
 pub mod tone;
 pub mod tone_tint;
 
-pub use axis::{Axis, plane_of};
+pub use axis::{Axis, plane_of, saturation_reach};
 pub use balance::Balance;
+pub use channel_mix::ChannelMix;
+pub use colour_compress::ColourCompress;
+pub use colour_families::ColourFamilies;
 pub use curves::Curves;
+pub use gel::Gel;
+pub use hue_curves::{Bump, HueCurves};
+pub use kinds::{KINDS, KindInfo};
+pub use levels::Levels;
 pub use plain::PlainRendering;
 pub use saturation::Saturation;
+pub use slope_offset_power::SlopeOffsetPower;
+pub use tables::{TableEncoding, TableUse, Tables};
 pub use tone::Tone;
 pub use tone_tint::ToneTint;
 
@@ -43,14 +61,30 @@ pub enum Zone {
 pub enum Values {
     /// Exposure and white balance.
     Balance(Balance),
+    /// Light through a coloured filter.
+    Gel(Gel),
+    /// Channels from channels, and monochrome.
+    ChannelMix(ChannelMix),
+    /// Colours from outside the gamut brought in, and the peak capped.
+    ColourCompress(ColourCompress),
     /// Response curve.
     Tone(Tone),
+    /// Ends and middle of the signal.
+    Levels(Levels),
+    /// ASC colour decision list.
+    SlopeOffsetPower(SlopeOffsetPower),
     /// Split toning.
     ToneTint(ToneTint),
     /// Free curves.
     Curves(Curves),
+    /// Moves of hues.
+    HueCurves(HueCurves),
+    /// Moves of families of colours.
+    ColourFamilies(ColourFamilies),
     /// Strength of colours.
     Saturation(Saturation),
+    /// Imported tables.
+    Table(Tables),
     /// Neutral scene-to-display rendering.
     PlainRendering(PlainRendering),
 }
@@ -63,77 +97,6 @@ pub enum Domain {
     /// The zone's encoded values: ACEScct in the Scene zone, 2.4-power P3 in the Screen zone.
     Encoded,
 }
-
-/// What is known about a kind of step before there is one.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
-pub struct KindInfo {
-    /// The kind's id in documents.
-    pub kind: &'static str,
-    /// What people call it.
-    pub title: &'static str,
-    /// What it is for, in a line.
-    pub purpose: &'static str,
-    /// The zones it may stand in.
-    pub zones: &'static [Zone],
-    /// Whether it depends on a pixel's colour alone and so goes into tables.
-    pub in_table: bool,
-    /// Its parameters in the order they are shown.
-    pub fields: &'static [Field],
-}
-
-const SCENE_AND_SCREEN: &[Zone] = &[Zone::Scene, Zone::Screen];
-
-/// Every kind of step, in the order a path usually has them.
-pub const KINDS: &[KindInfo] = &[
-    KindInfo {
-        kind: "balance",
-        title: "Balance",
-        purpose: "Exposure and white, as light on the set would change",
-        zones: &[Zone::Scene],
-        in_table: true,
-        fields: Balance::FIELDS,
-    },
-    KindInfo {
-        kind: "tone",
-        title: "Tone",
-        purpose: "Contrast, black and white point, toe and shoulder, faded blacks",
-        zones: SCENE_AND_SCREEN,
-        in_table: true,
-        fields: Tone::FIELDS,
-    },
-    KindInfo {
-        kind: "tone-tint",
-        title: "Tone tint",
-        purpose: "Split toning: a colour for darks, middles and lights",
-        zones: SCENE_AND_SCREEN,
-        in_table: true,
-        fields: ToneTint::FIELDS,
-    },
-    KindInfo {
-        kind: "curves",
-        title: "Curves",
-        purpose: "Brightness, red, green and blue through free points",
-        zones: SCENE_AND_SCREEN,
-        in_table: true,
-        fields: Curves::FIELDS,
-    },
-    KindInfo {
-        kind: "saturation",
-        title: "Saturation",
-        purpose: "Strength of colours: overall, weak ones, by brightness, with density",
-        zones: SCENE_AND_SCREEN,
-        in_table: true,
-        fields: Saturation::FIELDS,
-    },
-    KindInfo {
-        kind: "plain-rendering",
-        title: "Plain rendering",
-        purpose: "Neutral way from scene light to the screen where no film is wanted",
-        zones: &[Zone::Film],
-        in_table: true,
-        fields: PlainRendering::FIELDS,
-    },
-];
 
 /// Why a step's values cannot be used.
 #[derive(Debug, Error, PartialEq)]
@@ -159,6 +122,19 @@ pub enum ValueError {
     /// Points that do not rise.
     #[error("{0}: points have to go from left to right, at least {POINT_GAP} apart")]
     Order(&'static str),
+    /// More entries in a list than it holds.
+    #[error("{field} has {found} entries; it holds up to {most}")]
+    TooMany {
+        /// The field's title.
+        field: &'static str,
+        /// Entries that are there.
+        found: usize,
+        /// The most there may be.
+        most: usize,
+    },
+    /// A table that cannot be used.
+    #[error("{0}")]
+    Table(String),
 }
 
 /// A step's arithmetic, ready to run on blocks.
@@ -166,14 +142,26 @@ pub enum ValueError {
 pub enum Kernel {
     /// A matrix on linear light.
     Matrix(Mat3f),
+    /// Colour compress.
+    ColourCompress(colour_compress::Kernel),
     /// Tone.
     Tone(tone::Kernel),
+    /// Levels.
+    Levels(levels::Kernel),
+    /// Slope, offset, power.
+    SlopeOffsetPower(slope_offset_power::Kernel),
     /// Tone tint.
     ToneTint(tone_tint::Kernel),
     /// Curves.
     Curves(curves::Kernel),
+    /// Hue curves.
+    HueCurves(hue_curves::Kernel),
+    /// Colour families.
+    ColourFamilies(colour_families::Kernel),
     /// Saturation.
     Saturation(saturation::Kernel),
+    /// Tables.
+    Tables(tables::Kernel),
 }
 
 impl Kernel {
@@ -182,10 +170,16 @@ impl Kernel {
     pub fn run(&self, planes: &mut Planes) {
         match self {
             Self::Matrix(m) => m.run(planes),
+            Self::ColourCompress(k) => k.run(planes),
             Self::Tone(k) => k.run(planes),
+            Self::Levels(k) => k.run(planes),
+            Self::SlopeOffsetPower(k) => k.run(planes),
             Self::ToneTint(k) => k.run(planes),
             Self::Curves(k) => k.run(planes),
+            Self::HueCurves(k) => k.run(planes),
+            Self::ColourFamilies(k) => k.run(planes),
             Self::Saturation(k) => k.run(planes),
+            Self::Tables(k) => k.run(planes),
         }
     }
 }
@@ -193,26 +187,27 @@ impl Kernel {
 impl Values {
     /// New values of a kind, which change nothing. `None` for a kind that does not exist.
     pub fn neutral(kind: &str) -> Option<Self> {
-        Some(match kind {
-            "balance" => Self::Balance(Balance::default()),
-            "tone" => Self::Tone(Tone::default()),
-            "tone-tint" => Self::ToneTint(ToneTint::default()),
-            "curves" => Self::Curves(Curves::default()),
-            "saturation" => Self::Saturation(Saturation::default()),
-            "plain-rendering" => Self::PlainRendering(PlainRendering::default()),
-            _ => return None,
-        })
+        // Every parameter has its neutral as the default of its type, so no values at all are the neutral ones.
+        serde_json::from_value(serde_json::json!({ "kind": kind, "values": {} })).ok()
     }
 
     /// What is known about this kind.
     pub fn info(&self) -> &'static KindInfo {
         let kind = match self {
             Self::Balance(_) => 0,
-            Self::Tone(_) => 1,
-            Self::ToneTint(_) => 2,
-            Self::Curves(_) => 3,
-            Self::Saturation(_) => 4,
-            Self::PlainRendering(_) => 5,
+            Self::Gel(_) => 1,
+            Self::ChannelMix(_) => 2,
+            Self::ColourCompress(_) => 3,
+            Self::Tone(_) => 4,
+            Self::Levels(_) => 5,
+            Self::SlopeOffsetPower(_) => 6,
+            Self::ToneTint(_) => 7,
+            Self::Curves(_) => 8,
+            Self::HueCurves(_) => 9,
+            Self::ColourFamilies(_) => 10,
+            Self::Saturation(_) => 11,
+            Self::Table(_) => 12,
+            Self::PlainRendering(_) => 13,
         };
         &KINDS[kind]
     }
@@ -220,7 +215,7 @@ impl Values {
     /// The domain the step runs in.
     pub fn domain(&self) -> Domain {
         match self {
-            Self::Balance(_) => Domain::Linear,
+            Self::Balance(_) | Self::Gel(_) | Self::ChannelMix(_) | Self::ColourCompress(_) => Domain::Linear,
             _ => Domain::Encoded,
         }
     }
@@ -229,10 +224,18 @@ impl Values {
     pub fn kernel(&self, zone: Zone) -> Option<Kernel> {
         Some(match self {
             Self::Balance(v) => Kernel::Matrix(v.kernel()),
+            Self::Gel(v) => Kernel::Matrix(v.kernel(zone)),
+            Self::ChannelMix(v) => Kernel::Matrix(v.kernel(zone)),
+            Self::ColourCompress(v) => Kernel::ColourCompress(v.kernel()),
             Self::Tone(v) => Kernel::Tone(v.kernel(zone)),
+            Self::Levels(v) => Kernel::Levels(v.kernel()),
+            Self::SlopeOffsetPower(v) => Kernel::SlopeOffsetPower(v.kernel()),
             Self::ToneTint(v) => Kernel::ToneTint(v.kernel(zone)),
             Self::Curves(v) => Kernel::Curves(v.kernel(zone)),
+            Self::HueCurves(v) => Kernel::HueCurves(v.kernel(zone)),
+            Self::ColourFamilies(v) => Kernel::ColourFamilies(v.kernel(zone)),
             Self::Saturation(v) => Kernel::Saturation(v.kernel(zone)),
+            Self::Table(v) => Kernel::Tables(v.kernel(zone)),
             Self::PlainRendering(_) => return None,
         })
     }
@@ -241,36 +244,57 @@ impl Values {
     pub fn check(&self) -> Result<(), ValueError> {
         // Reading the values through their own serialisation keeps the check in one place for all kinds.
         let json = serde_json::to_value(self).unwrap_or_default();
-        let values = &json["values"];
-        for field in self.info().fields {
-            check_field(field, &values[field.id])?;
-        }
-        Ok(())
+        check_fields(self.info().fields, &json["values"])?;
+        let Self::Table(v) = self else { return Ok(()) };
+        v.tables.iter().find_map(TableUse::fault).map_or(Ok(()), |why| Err(ValueError::Table(why)))
     }
 }
 
+/// Checks the values of an object against its fields.
+pub fn check_fields(fields: &'static [Field], values: &serde_json::Value) -> Result<(), ValueError> {
+    fields.iter().try_for_each(|field| check_field(field, &values[field.id]))
+}
+
 fn check_field(field: &Field, value: &serde_json::Value) -> Result<(), ValueError> {
+    let list = value.as_array().map(Vec::as_slice).unwrap_or_default();
+    let at_most = |most: usize| {
+        let found = list.len();
+        if found > most { Err(ValueError::TooMany { field: field.title, found, most }) } else { Ok(()) }
+    };
     match field.kind {
         FieldKind::Number { min, max, .. } => check_number(field.title, value, [min, max]),
         FieldKind::Switch { .. } => Ok(()),
-        FieldKind::Curve { across, up, .. } => {
-            let points = value.as_array().map(Vec::as_slice).unwrap_or_default();
-            if points.len() > MAX_POINTS {
-                return Err(ValueError::TooManyPoints(field.title, points.len()));
-            }
-            let mut last = f64::NEG_INFINITY;
-            for p in points {
-                check_number(field.title, &p[0], across)?;
-                check_number(field.title, &p[1], up)?;
-                let x = p[0].as_f64().unwrap_or(f64::NAN);
-                if x - last < POINT_GAP * 0.999 {
-                    return Err(ValueError::Order(field.title));
-                }
-                last = x;
-            }
-            Ok(())
+        FieldKind::Curve { across, up, .. } => check_points(field.title, list, across, up),
+        // The last point keeps its distance from the first one, a turn on.
+        FieldKind::Ring { up, .. } => check_points(field.title, list, [0.0, 360.0 - POINT_GAP], up),
+        FieldKind::Bumps { most, fields } => {
+            at_most(most)?;
+            list.iter().try_for_each(|bump| check_fields(fields, bump))
         }
+        FieldKind::Tables { most } => at_most(most),
     }
+}
+
+fn check_points(
+    title: &'static str,
+    points: &[serde_json::Value],
+    across: [f64; 2],
+    up: [f64; 2],
+) -> Result<(), ValueError> {
+    if points.len() > MAX_POINTS {
+        return Err(ValueError::TooManyPoints(title, points.len()));
+    }
+    let mut last = f64::NEG_INFINITY;
+    for p in points {
+        check_number(title, &p[0], across)?;
+        check_number(title, &p[1], up)?;
+        let x = p[0].as_f64().unwrap_or(f64::NAN);
+        if x - last < POINT_GAP * 0.999 {
+            return Err(ValueError::Order(title));
+        }
+        last = x;
+    }
+    Ok(())
 }
 
 /// JSON has no NaN: serde_json writes one as null, which arrives here as no number.
@@ -318,7 +342,9 @@ mod tests {
         for info in KINDS.iter().filter(|k| k.kind != "plain-rendering") {
             for zone in info.zones {
                 let kernel = Values::neutral(info.kind).unwrap().kernel(*zone).unwrap();
-                let rgb = [0.413_588_4_f32, 0.02, 0.97];
+                // Colour compress has the published constants as its neutral: it leaves what lies inside of them.
+                let low = if info.kind == "colour-compress" { 0.3 } else { 0.02 };
+                let rgb = [0.413_588_4_f32, low, 0.97];
                 let mut p = rgb.map(|v| [v; crate::lane::N]);
                 kernel.run(&mut p);
                 for (plane, v) in p.iter().zip(rgb) {

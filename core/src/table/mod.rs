@@ -4,6 +4,7 @@ pub mod apply;
 pub mod bake;
 pub mod fidelity;
 pub mod judge;
+pub mod kept;
 pub mod live;
 mod settle;
 mod simd;
@@ -11,6 +12,7 @@ mod simd;
 pub use bake::{Bake, bake};
 pub use fidelity::{Fidelity, Probe};
 pub use judge::Judgement;
+pub use kept::{KeptError, KeptTable};
 pub use live::Reach;
 
 use thiserror::Error;

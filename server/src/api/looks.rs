@@ -1,12 +1,14 @@
 //! Looks and their versions.
 
 use crate::error::{ApiError, ApiResult};
+use crate::jobs::handoff::plain_name;
+use crate::preview::Studio;
 use crate::store::{
     Store,
     looks::{LookRow, Version},
-    productions::Production,
+    productions::{Media, Production},
 };
-use actix_web::web;
+use actix_web::{HttpResponse, web};
 use lantern_core::look::Look;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -82,8 +84,21 @@ pub struct KeepVersion {
     pub name: String,
 }
 
-fn read(document: &serde_json::Value) -> ApiResult<Look> {
-    Ok(Look::from_json(&document.to_string())?)
+/// A document from outside, checked; the tables inside it are kept, and those that it names are here.
+pub async fn read(studio: &web::Data<Studio>, document: &serde_json::Value) -> ApiResult<Look> {
+    let (studio, text) = (studio.clone(), document.to_string());
+    web::block(move || keep_tables(&studio, Look::from_json(&text)?)).await?
+}
+
+fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
+    let (look, tables) = studio.media.take_tables(look)?;
+    if !tables.is_empty() {
+        let c = &mut *studio.store.connect()?;
+        for (hash, bytes) in tables {
+            Media { hash, kind: "table".into(), bytes: bytes as i64 }.insert(c)?;
+        }
+    }
+    Ok(look)
 }
 
 fn detail(row: LookRow) -> ApiResult<web::Json<LookDetail>> {
@@ -105,17 +120,17 @@ pub async fn list(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<w
 
 /// Makes a look.
 pub async fn create(
-    store: web::Data<Store>,
+    studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Json<CreateLook>,
 ) -> ApiResult<web::Json<LookDetail>> {
     let mut look = match &body.document {
-        Some(document) => read(document)?,
+        Some(document) => read(&studio, document).await?,
         None => Look::new(&body.name),
     };
     look.name.clone_from(&body.name);
     look.check()?;
-    let row = store.run(move |c| {
+    let row = studio.store.run(move |c| {
         let production = Production::find(c, &id)?;
         LookRow::create(c, &production.id, &look)
     });
@@ -129,18 +144,50 @@ pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<w
 
 /// Saves a change.
 pub async fn save(
-    store: web::Data<Store>,
+    studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Json<SaveLook>,
 ) -> ApiResult<web::Json<LookDetail>> {
-    let look = read(&body.document)?;
-    detail(store.run(move |c| LookRow::update(c, &id, body.revision, &look)).await?)
+    let look = read(&studio, &body.document).await?;
+    detail(studio.store.run(move |c| LookRow::update(c, &id, body.revision, &look)).await?)
+}
+
+/// The largest look file that is taken: eight tables of 129 points stay below.
+pub const MOST_FILE: usize = 300 << 20;
+
+/// Makes a look from a look file, with everything inside it.
+pub async fn import(
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+    body: web::Bytes,
+) -> ApiResult<web::Json<LookDetail>> {
+    let row = web::block(move || -> ApiResult<LookRow> {
+        let text = std::str::from_utf8(&body)
+            .map_err(|_| ApiError::Invalid("this is not a look file: it is no text".into()))?;
+        let look = keep_tables(&studio, Look::from_json(text)?)?;
+        let c = &mut *studio.store.connect()?;
+        let production = Production::find(c, &id)?;
+        LookRow::create(c, &production.id, &look)
+    });
+    detail(row.await??)
+}
+
+/// A look as one file, its tables inside.
+pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    let look = web::block(move || {
+        let look = LookRow::find(&mut *studio.store.connect()?, &id)?.look()?;
+        studio.media.with_tables(look)
+    });
+    let look = look.await??;
+    let name = format!("attachment; filename=\"{}.look.json\"", plain_name(&look.name));
+    let file = HttpResponse::Ok().content_type("application/json").insert_header(("content-disposition", name)).body(look.to_json());
+    Ok(file)
 }
 
 /// Deletes a look.
-pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<actix_web::HttpResponse> {
+pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
     store.run(move |c| LookRow::delete(c, &id)).await?;
-    Ok(actix_web::HttpResponse::NoContent().finish())
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// A look's versions, newest first.

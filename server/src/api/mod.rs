@@ -6,16 +6,24 @@ pub mod incoming;
 pub mod looks;
 pub mod openapi;
 pub mod page;
+pub mod paths;
 pub mod productions;
 pub mod profiles;
 pub mod scenes;
+pub mod shelf;
 pub mod shots;
+pub mod tables;
 
 use crate::error::ApiError;
 use actix_web::web::{self, ServiceConfig};
 
 /// The longest JSON body: a look with its path stays far below.
 const MOST_BYTES: usize = 4 << 20;
+
+/// A resource that takes a whole file as its body.
+fn large(path: &str, most: usize) -> actix_web::Resource {
+    web::resource(path).app_data(web::PayloadConfig::new(most))
+}
 
 /// Every route of the server.
 pub fn routes(config: &mut ServiceConfig) {
@@ -79,6 +87,17 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/handoffs/{id}", web::get().to(handoffs::show))
         .route("/api/handoffs/{id}/cancel", web::post().to(handoffs::cancel))
         .route("/api/handoffs/{id}/table", web::get().to(handoffs::table))
+        .service(large("/api/productions/{id}/looks/import", looks::MOST_FILE).route(web::post().to(looks::import)))
+        .route("/api/looks/{id}/file", web::get().to(looks::export))
+        .service(large("/api/tables", tables::MOST_BYTES).route(web::post().to(tables::create)))
+        .service(large("/api/corrections/read", lantern_formats::cdl::MAX_BYTES).route(web::post().to(tables::read_corrections)))
+        .route("/api/corrections/write", web::post().to(tables::write_corrections))
+        .route("/api/shelf", web::get().to(shelf::list))
+        .route("/api/shelf", web::post().to(shelf::keep))
+        .route("/api/shelf/{id}", web::delete().to(shelf::remove))
+        .route("/api/compare", web::post().to(paths::differences))
+        .route("/api/range-fields", web::get().to(paths::range_fields))
+        .route("/api/pick", web::post().to(paths::pick))
         .route("/api/dropper", web::post().to(shots::dropper))
         .route("/api/match", web::post().to(shots::bring))
         .route("/api/preview", web::get().to(crate::preview::socket::open))

@@ -1,13 +1,19 @@
 //! The OpenAPI 3.1 document, from the same types that the handlers use. The page's types come from it.
 
-use super::{catalogue, handoffs, incoming, looks, productions, profiles, scenes, shots};
+use super::{
+    catalogue, handoffs, incoming, looks, paths, productions, profiles, scenes, shelf, shots, tables,
+};
 use crate::media::{folders::Listing, intake::Group};
-use crate::preview::{light, reading, request};
+use crate::preview::{light, pick, reading, request};
 use actix_web::HttpResponse;
 use lantern_core::colour::profile::ProfileReading;
 use lantern_core::matching::shot::Brought;
 use lantern_core::scope::sample::Sample;
-use lantern_core::{look::Look, step::KindInfo};
+use lantern_core::step::field::Field;
+use lantern_core::{
+    look::{Difference, Look},
+    step::KindInfo,
+};
 use schemars::{JsonSchema, SchemaGenerator, generate::SchemaSettings};
 use serde_json::{Map, Value, json};
 
@@ -212,6 +218,47 @@ const CALLS: &[Call] = &[
     ("get", "/api/handoffs/{id}", "One handoff", None, Some(shape::<handoffs::HandoffDetail>)),
     ("post", "/api/handoffs/{id}/cancel", "Stops a handoff", None, Some(shape::<handoffs::HandoffDetail>)),
     ("get", "/api/handoffs/{id}/table", "The table's file", None, None),
+    ("post", "/api/productions/{id}/looks/import", "Makes a look from a look file", None, Some(shape::<looks::LookDetail>)),
+    ("get", "/api/looks/{id}/file", "A look as one file, its tables inside", None, None),
+    ("post", "/api/tables", "Brings in a .cube or a HaldCLUT PNG; ?name= is its name", None, Some(shape::<tables::TableLine>)),
+    (
+        "post",
+        "/api/corrections/read",
+        "Reads a colour decision list",
+        None,
+        Some(shape::<Vec<tables::CorrectionLine>>),
+    ),
+    (
+        "post",
+        "/api/corrections/write",
+        "Writes a colour decision list",
+        Some(shape::<tables::WriteCorrections>),
+        None,
+    ),
+    ("get", "/api/shelf", "Everything on the Shelf", None, Some(shape::<Vec<shelf::ShelfItem>>)),
+    (
+        "post",
+        "/api/shelf",
+        "Keeps a look or steps on the Shelf",
+        Some(shape::<shelf::KeepOnShelf>),
+        Some(shape::<shelf::ShelfItem>),
+    ),
+    ("delete", "/api/shelf/{id}", "Takes something from the Shelf", None, None),
+    (
+        "post",
+        "/api/compare",
+        "What two paths differ in",
+        Some(shape::<paths::ComparePaths>),
+        Some(shape::<Vec<Difference>>),
+    ),
+    ("get", "/api/range-fields", "The parameters of a colour range", None, Some(shape::<Vec<Field>>)),
+    (
+        "post",
+        "/api/pick",
+        "A bump or a colour range from a place of the picture",
+        Some(shape::<pick::PickRequest>),
+        Some(shape::<pick::Picked>),
+    ),
     (
         "post",
         "/api/dropper",
@@ -259,6 +306,7 @@ pub fn build() -> Value {
     for extra in [
         shape::<request::PictureRequest>,
         shape::<request::RowRequest>,
+        shape::<request::CardsRequest>,
         shape::<request::SampleRequest>,
         shape::<Sample>,
         shape::<reading::ReadingRequest>,

@@ -33,7 +33,8 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     let c = &mut *studio.store.connect()?;
     let row = LookRow::find(c, &handoff.look_id)?;
     let version = Version::find(c, &handoff.look_id, handoff.version)?;
-    let look = Look::from_json(&version.document)?;
+    let mut look = Look::from_json(&version.document)?;
+    studio.media.attach(&mut look.path);
     let production = Production::find(c, &row.production_id)?;
     let (from, to) =
         (production.encoding(c, &handoff.from_encoding)?, production.encoding(c, &handoff.to_encoding)?);
@@ -91,6 +92,11 @@ fn probes(studio: &Studio, production: &Production, from: &Encoding, job: &Job) 
 /// A file name that says what the table is: letters, digits and hyphens of the look's name, version, encodings
 /// and size.
 pub fn file_name(look: &str, version: i32, from: &str, to: &str, size: i32) -> String {
+    format!("{}_v{version}_{from}_to_{to}_{size}.cube", plain_name(look))
+}
+
+/// A name's letters and digits, with hyphens between its words.
+pub fn plain_name(look: &str) -> String {
     let plain: String = look
         .to_lowercase()
         .chars()
@@ -100,8 +106,7 @@ pub fn file_name(look: &str, version: i32, from: &str, to: &str, size: i32) -> S
         .filter(|w| !w.is_empty())
         .collect::<Vec<_>>()
         .join("-");
-    let plain = if plain.is_empty() { "look".into() } else { plain };
-    format!("{plain}_v{version}_{from}_to_{to}_{size}.cube")
+    if plain.is_empty() { "look".into() } else { plain }
 }
 
 #[cfg(test)]

@@ -5,12 +5,14 @@
 //! * [`clip`] — clips become frames, through the system's ffmpeg.
 //! * [`folders`] — folders on this machine that the operator allowed.
 //! * [`bundle`] — a production as one file.
+//! * [`tables`] — the tables that looks use.
 
 pub mod bundle;
 pub mod clip;
 pub mod folders;
 pub mod incoming;
 pub mod intake;
+pub mod tables;
 
 use crate::error::{ApiError, ApiResult};
 use std::io::Write;
@@ -20,12 +22,13 @@ use std::path::{Path, PathBuf};
 #[derive(Clone, Debug)]
 pub struct MediaFolder {
     root: PathBuf,
+    tables: tables::Kept,
 }
 
 impl MediaFolder {
     /// Opens or makes the folder. What a process that was killed left half written is taken away.
     pub fn open(root: &Path) -> ApiResult<Self> {
-        let folder = Self { root: root.into() };
+        let folder = Self { root: root.into(), tables: tables::Kept::default() };
         std::fs::create_dir_all(folder.incoming())?;
         folder.tidy_incoming()?;
         Ok(folder)

@@ -77,8 +77,33 @@ pub struct MatchRequest {
 }
 
 /// Width of the proxy that light is read from, and the radius of a clicked patch in pixels there.
-const WIDTH: u32 = 960;
+pub const WIDTH: u32 = 960;
 const RADIUS: usize = 5;
+
+/// The source pixels of an area, or of a small patch around a place.
+pub fn patch(
+    studio: &Studio,
+    shot: &str,
+    frame: Option<u32>,
+    at: Option<[f64; 2]>,
+    area: Option<&Area>,
+) -> ApiResult<Vec<[f32; 4]>> {
+    let proxy = studio.proxy(shot, frame, WIDTH)?;
+    let (w, h) = (proxy.picture.width(), proxy.picture.height());
+    match (area, at) {
+        (Some(area), _) => {
+            let mask = area.mask(w, h).map_err(|e| ApiError::Invalid(e.to_string()))?;
+            Ok(mask.gather(&proxy.picture.pixels))
+        }
+        (None, Some(at)) if at.iter().all(|v| (0.0..=1.0).contains(v)) => {
+            let (x, y) = ((at[0] * w as f64) as usize, (at[1] * h as f64) as usize);
+            let range = |c: usize, n: usize| c.saturating_sub(RADIUS)..(c + RADIUS + 1).min(n);
+            let places = range(y, h).flat_map(|y| range(x, w).map(move |x| y * w + x));
+            Ok(places.map(|i| proxy.picture.pixels[i]).collect())
+        }
+        _ => Err(ApiError::Invalid("the place lies outside the picture".into())),
+    }
+}
 
 impl Studio {
     /// Solves a Balance step for a place that should be neutral, or should have an exposure.
@@ -89,22 +114,7 @@ impl Studio {
             return Err(ApiError::Invalid("the dropper works on a Balance step of the path".into()));
         };
         let proxy = self.proxy(&r.shot, r.frame, WIDTH)?;
-        let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let mut patch = match (&r.area, r.at) {
-            (Some(area), _) => {
-                let mask = area.mask(w, h).map_err(|e| ApiError::Invalid(e.to_string()))?;
-                mask.gather(&proxy.picture.pixels)
-            }
-            (None, Some(at)) if at.iter().all(|v| (0.0..=1.0).contains(v)) => {
-                let (x, y) = ((at[0] * w as f64) as usize, (at[1] * h as f64) as usize);
-                let range = |c: usize, n: usize| c.saturating_sub(RADIUS)..(c + RADIUS + 1).min(n);
-                range(y, h)
-                    .flat_map(|y| range(x, w).map(move |x| y * w + x))
-                    .map(|i| proxy.picture.pixels[i])
-                    .collect()
-            }
-            _ => return Err(ApiError::Invalid("the place lies outside the picture".into())),
-        };
+        let mut patch = patch(self, &r.shot, r.frame, r.at, r.area.as_ref())?;
         Program::up_to(&path, &r.step, &proxy.encoding).run(&mut patch);
         let mean =
             [0, 1, 2].map(|c| patch.iter().map(|p| f64::from(p[c])).sum::<f64>() / patch.len().max(1) as f64);
@@ -153,6 +163,8 @@ impl Studio {
             None => self.proxies.trim(&self.store, &side.shot)?.as_ref().clone(),
         };
         trim.check_trim()?;
+        let mut trim = trim;
+        self.media.attach(&mut trim);
         let proxy = self.proxy(&side.shot, side.frame, WIDTH)?;
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let mut pixels = match &side.area {

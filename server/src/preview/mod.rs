@@ -3,6 +3,7 @@
 pub mod counts;
 pub mod light;
 pub mod paint;
+pub mod pick;
 pub mod proxy;
 pub mod reading;
 pub mod request;
@@ -10,5 +11,5 @@ pub mod socket;
 pub mod studio;
 
 pub use proxy::{FrameOf, Proxies, Proxy};
-pub use request::{Counts, Frame, Kind, PictureRequest, Quality, RowRequest, Show};
+pub use request::{CardsRequest, Counts, Frame, Kind, PictureRequest, Quality, RowRequest, Show};
 pub use studio::Studio;

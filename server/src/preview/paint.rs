@@ -57,6 +57,24 @@ pub fn marks(frame: &mut [u8], proxy: &Proxy, program: &Program) {
     });
 }
 
+/// Puts a region's matte in place of the picture, or greys the picture where the region does not hold it.
+pub fn matte(frame: &mut [u8], proxy: &Proxy, program: &Program, isolated: bool) {
+    bands(frame, proxy, |pixels, _, out| {
+        let mut matte = pixels.to_vec();
+        program.run(&mut matte);
+        for (m, o) in matte.iter().zip(out.chunks_exact_mut(4)) {
+            let m = m[0].max(0.0).min(1.0);
+            if isolated {
+                let luma = u32::from(o[0]) * 54 + u32::from(o[1]) * 183 + u32::from(o[2]) * 19;
+                let grey = (luma >> 8) as f32 * 0.4 + 48.0;
+                o[..3].iter_mut().for_each(|v| *v = (grey + m * (f32::from(*v) - grey)) as u8);
+            } else {
+                o[..3].fill((m * 255.0 + 0.5) as u8);
+            }
+        }
+    });
+}
+
 /// Runs a job over bands of pixels: source pixels, the place of the first one, and the bytes to paint.
 fn bands(frame: &mut [u8], proxy: &Proxy, job: impl Fn(&[[f32; 4]], usize, &mut [u8]) + Sync) {
     const BAND: usize = 8192;

@@ -1,8 +1,9 @@
 //! What the page draws of a step beside the picture: fingerprints, response curves, weights.
 
 use crate::error::ApiResult;
-use lantern_core::look::{Fingerprint, Path, fingerprint};
-use lantern_core::step::{Values, curve::Curve, field::CurveRest};
+use crate::media::MediaFolder;
+use lantern_core::look::{Fingerprint, Path, Program, Step, fingerprint};
+use lantern_core::step::{Axis, Values, curve::Curve, field::CurveRest};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -44,15 +45,32 @@ pub struct DrawnCurve {
 }
 
 /// Reads a path.
-pub fn read(r: &ReadingRequest) -> ApiResult<Reading> {
+pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
     r.path.check()?;
+    let mut path = r.path.clone();
+    media.attach(&mut path);
     let span = super::request::TONE_SPAN;
-    let step = r.path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref());
-    let curves = step.map_or_else(Vec::new, |s| curves(&s.values, s.zone, span));
-    Ok(Reading { seq: r.seq, fingerprints: r.path.steps.iter().map(fingerprint).collect(), curves, span })
+    let step = path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref());
+    let curves = step.map_or_else(Vec::new, |s| curves(s, span));
+    Ok(Reading { seq: r.seq, fingerprints: path.steps.iter().map(fingerprint).collect(), curves, span })
 }
 
-fn curves(values: &Values, zone: lantern_core::step::Zone, span: [f32; 2]) -> Vec<DrawnCurve> {
+/// What a step makes of the neutral scale, by channel.
+fn responses(step: &Step, places: impl Iterator<Item = f32>) -> Vec<DrawnCurve> {
+    let whole = Step { on: true, strength: 1.0, region: None, ..step.clone() };
+    let axis = Axis::of(step.zone);
+    let mut pixels: Vec<[f32; 4]> = places.map(|p| axis.code(p)).map(|v| [v, v, v, 1.0]).collect();
+    Program::of_step(&whole).run(&mut pixels);
+    let names = ["red", "green", "blue"];
+    let curve = |(c, id): (usize, &&str)| DrawnCurve {
+        id: (*id).into(),
+        values: pixels.iter().map(|p| axis.place(p[c])).collect(),
+    };
+    names.iter().enumerate().map(curve).collect()
+}
+
+fn curves(step: &Step, span: [f32; 2]) -> Vec<DrawnCurve> {
+    let zone = step.zone;
     let place = |i: usize| span[0] + (span[1] - span[0]) * i as f32 / (POINTS - 1) as f32;
     let draw = |id: &str, f: &dyn Fn(f32) -> f32| DrawnCurve {
         id: id.into(),
@@ -63,7 +81,7 @@ fn curves(values: &Values, zone: lantern_core::step::Zone, span: [f32; 2]) -> Ve
         let idle = |x: f32| if rest == CurveRest::Same { x } else { 1.0 };
         draw(id, &|x| curve.as_ref().map_or(idle(x), |c| c.at(x)))
     };
-    match values {
+    match &step.values {
         Values::Tone(v) => {
             let kernel = v.kernel(zone);
             vec![draw("response", &|x| kernel.response(x))]
@@ -80,6 +98,28 @@ fn curves(values: &Values, zone: lantern_core::step::Zone, span: [f32; 2]) -> Ve
             free("blue", &v.blue, CurveRest::Same),
         ],
         Values::Saturation(v) => vec![free("by_brightness", &v.by_brightness, CurveRest::One)],
-        Values::Balance(_) | Values::PlainRendering(_) => Vec::new(),
+        Values::HueCurves(v) => {
+            let kernel = v.kernel(zone);
+            // Over the hue circle: degrees, factor, tonal axis.
+            let degrees = |i: usize| 360.0 * i as f32 / (POINTS - 1) as f32;
+            let ring = |id: &str, what: usize| DrawnCurve {
+                id: id.into(),
+                values: (0..POINTS).map(|i| kernel.drawn(degrees(i))[what]).collect(),
+            };
+            let by_saturation = Curve::new(&v.by_saturation, CurveRest::One);
+            let share = |i: usize| i as f32 / (POINTS - 1) as f32;
+            let strength = |i: usize| by_saturation.as_ref().map_or(1.0, |c| c.at(share(i)));
+            vec![
+                ring("hue", 0),
+                ring("saturation", 1),
+                ring("brightness", 2),
+                free("by_brightness", &v.by_brightness, CurveRest::One),
+                DrawnCurve { id: "by_saturation".into(), values: (0..POINTS).map(strength).collect() },
+            ]
+        }
+        Values::Levels(_) | Values::SlopeOffsetPower(_) | Values::Table(_) => {
+            responses(step, (0..POINTS).map(place))
+        }
+        _ => Vec::new(),
     }
 }

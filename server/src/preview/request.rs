@@ -26,6 +26,10 @@ pub enum Show {
     Stops,
     /// The picture with marks on what is clipped or outside the gamut of the display.
     Marks,
+    /// The matte of a region as grey.
+    Matte,
+    /// The picture where a region holds it, grey elsewhere.
+    Isolated,
 }
 
 /// The counts that come along with a picture.
@@ -78,7 +82,38 @@ pub struct PictureRequest {
     /// The step whose input histogram comes along.
     #[serde(default)]
     pub tones_of: Option<String>,
+    /// The step or group whose population of hues comes along.
+    #[serde(default)]
+    pub hues_of: Option<String>,
+    /// The step or group whose region is shown.
+    #[serde(default)]
+    pub matte_of: Option<String>,
+    /// The part of the full-size frame that is wanted, pixel for pixel: left, top, width, height as shares of it.
+    /// Counts are then those of this part.
+    #[serde(default)]
+    pub view: Option<[f64; 4]>,
 }
+
+/// Asks for small pictures of one shot under several paths.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+pub struct CardsRequest {
+    /// Comes back with each picture.
+    pub seq: u32,
+    /// The shot.
+    pub shot: String,
+    /// The frame, by its place in the order.
+    #[serde(default)]
+    pub frame: Option<u32>,
+    /// The paths, up to 100.
+    pub paths: Vec<Path>,
+    /// Most pixels in a row of each.
+    pub width: u32,
+    /// Display encoding of the pictures.
+    pub display: String,
+}
+
+/// The most small pictures of one request.
+pub const MOST_CARDS: usize = 100;
 
 /// Asks for small pictures of several shots under one path, each over its own trim.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -120,6 +155,8 @@ pub struct SampleRequest {
 pub const COLUMNS: usize = 240;
 /// Bins of the tonal histogram, over [`TONE_SPAN`].
 pub const TONE_BINS: usize = 128;
+/// Bins of the population of hues.
+pub const HUE_BINS: usize = 180;
 /// Ends of the tonal histogram on the tonal axis.
 pub const TONE_SPAN: [f32; 2] = [-8.0, 8.0];
 /// Length of the header before the pixels.
@@ -141,6 +178,8 @@ pub mod holds {
     pub const LIMITS: u16 = 32;
     /// Histogram of what a step is given: 128 u32.
     pub const TONES: u16 = 64;
+    /// Population of the hues that a step is given, from 0 degrees on: 180 u32, colourful pixels counting for more.
+    pub const HUES: u16 = 128;
 }
 
 /// What a message is.
@@ -153,6 +192,8 @@ pub enum Kind {
     Row = 2,
     /// The picture beside the one in hand.
     Beside = 3,
+    /// A small picture under one of several paths.
+    Card = 4,
 }
 
 /// A message for the page. Little-endian: kind u8, quality u8 (0 drag, 1 rest), what it [`holds`] u16, sequence u32,
@@ -161,7 +202,7 @@ pub type Frame = Vec<u8>;
 
 /// Begins a message with its header. The waveform's columns are 0 where none comes along.
 pub fn header(kind: Kind, quality: u8, holds: u16, seq: u32, [w, h, columns, index]: [usize; 4]) -> Frame {
-    let counts = columns * 4 * 512 + 2 * 256 * 512 + 4096 + TONE_BINS * 4 + 16;
+    let counts = columns * 4 * 512 + 2 * 256 * 512 + 4096 + TONE_BINS * 4 + HUE_BINS * 4 + 16;
     let mut frame = Vec::with_capacity(HEADER + w * h * 4 + if holds == 0 { 0 } else { counts });
     frame.extend_from_slice(&[kind as u8, quality]);
     frame.extend_from_slice(&holds.to_le_bytes());

@@ -1,7 +1,7 @@
 //! The preview socket: requests in as JSON, frames out as bytes, latest wins.
 
 use super::reading::{ReadingRequest, read};
-use super::request::{Kind, PictureRequest, RowRequest, SampleRequest};
+use super::request::{CardsRequest, Kind, PictureRequest, RowRequest, SampleRequest};
 use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -24,6 +24,7 @@ enum Ask {
     Row(RowRequest),
     Reading(ReadingRequest),
     Sample(SampleRequest),
+    Cards(CardsRequest),
 }
 
 /// The newest request of each sort that nobody has begun with.
@@ -33,6 +34,7 @@ struct Waiting {
     beside: Option<PictureRequest>,
     sample: Option<SampleRequest>,
     row: Option<(RowRequest, usize)>,
+    cards: Option<(Arc<CardsRequest>, usize)>,
     reading: Option<ReadingRequest>,
 }
 
@@ -51,6 +53,7 @@ enum Work {
     Sample(SampleRequest),
     Reading(ReadingRequest),
     Thumbnail(RowRequest, usize),
+    Card(Arc<CardsRequest>, usize),
 }
 
 impl Inbox {
@@ -68,6 +71,7 @@ impl Inbox {
             Ask::Beside(r) => w.beside = Some(r),
             Ask::Sample(r) => w.sample = Some(r),
             Ask::Row(r) => w.row = Some((r, 0)),
+            Ask::Cards(r) => w.cards = Some((Arc::new(r), 0)),
             Ask::Reading(r) => w.reading = Some(r),
         }
         drop(w);
@@ -90,11 +94,34 @@ impl Inbox {
         if let Some(r) = w.reading.take() {
             return Some(Work::Reading(r));
         }
-        let (r, i) = w.row.take()?;
-        if i + 1 < r.shots.len() {
-            w.row = Some((r.clone(), i + 1));
+        if let Some((r, i)) = w.row.take() {
+            if i + 1 < r.shots.len() {
+                w.row = Some((r.clone(), i + 1));
+            }
+            if i < r.shots.len() {
+                return Some(Work::Thumbnail(r, i));
+            }
         }
-        (i < r.shots.len()).then_some(Work::Thumbnail(r, i))
+        let (r, i) = w.cards.take()?;
+        if i + 1 < r.paths.len() {
+            w.cards = Some((r.clone(), i + 1));
+        }
+        (i < r.paths.len()).then_some(Work::Card(r, i))
+    }
+}
+
+/// Work that a newer picture stopped and that is still wanted.
+enum Again {
+    Beside(PictureRequest),
+    Card(Arc<CardsRequest>, usize),
+}
+
+impl Waiting {
+    /// Goes back to a card, unless other cards were asked for meanwhile.
+    fn again(&mut self, r: Arc<CardsRequest>, i: usize) {
+        if self.cards.as_ref().is_none_or(|(now, _)| Arc::ptr_eq(now, &r)) {
+            self.cards = Some((r, i));
+        }
     }
 }
 
@@ -115,7 +142,8 @@ fn work(studio: &Studio, work: &Work, stop: &AtomicBool) -> ApiResult<Answer> {
             Ok(Answer::Text(json!({ "samples": { "seq": r.seq, "at": r.at, "found": samples } }).to_string()))
         }
         Work::Thumbnail(r, i) => studio.thumbnail(r, *i, stop).map(bytes),
-        Work::Reading(r) => Ok(Answer::Text(json!({ "reading": read(r)? }).to_string())),
+        Work::Card(r, i) => studio.card(r, *i, stop).map(bytes),
+        Work::Reading(r) => Ok(Answer::Text(json!({ "reading": read(r, &studio.media)? }).to_string())),
     }
 }
 
@@ -125,6 +153,7 @@ fn seq(work: &Work) -> u32 {
         Work::Sample(r) => r.seq,
         Work::Reading(r) => r.seq,
         Work::Thumbnail(r, _) => r.seq,
+        Work::Card(r, _) => r.seq,
     }
 }
 
@@ -180,7 +209,8 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
         let seq = seq(&next);
         // A newer picture stops what stands beside it, but does not make it pointless.
         let stopped = match &next {
-            Work::Picture(r, Kind::Beside) => Some(r.clone()),
+            Work::Picture(r, Kind::Beside) => Some(Again::Beside(r.clone())),
+            Work::Card(r, i) => Some(Again::Card(r.clone(), *i)),
             _ => None,
         };
         let (studio, all) = (studio.clone(), inbox.clone());
@@ -193,8 +223,12 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             Ok(Answer::Bytes(bytes)) => session.binary(bytes).await,
             Ok(Answer::Text(text)) => session.text(text).await,
             Ok(Answer::Nothing) => {
-                if let Some(r) = stopped {
-                    all.lock().beside.get_or_insert(r);
+                match stopped {
+                    Some(Again::Beside(r)) => {
+                        all.lock().beside.get_or_insert(r);
+                    }
+                    Some(Again::Card(r, i)) => all.lock().again(r, i),
+                    None => {}
                 }
                 Ok(())
             }

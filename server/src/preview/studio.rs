@@ -2,8 +2,8 @@
 
 use super::proxy::{FrameOf, Proxies, Proxy};
 use super::request::{
-    COLUMNS, Frame, Kind, PictureRequest, Quality, RowRequest, SampleRequest, Show, TONE_BINS, TONE_SPAN,
-    header, holds,
+    COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest,
+    Show, TONE_BINS, TONE_SPAN, header, holds,
 };
 use super::{counts, paint};
 use crate::error::{ApiError, ApiResult};
@@ -29,7 +29,15 @@ pub struct Studio {
     pub proxies: Proxies,
     fused: Kept<Arc<Table>>,
     tones: Kept<Vec<u32>>,
+    hues: Kept<Vec<u32>>,
+    cards: Mutex<Cards>,
 }
+
+/// Small pictures under other paths, by what they were made from.
+type Cards = std::collections::HashMap<String, Frame>;
+
+/// The most of them: a page of the Shelf on some ten shots.
+const MOST_KEPT_CARDS: usize = 1000;
 
 /// The last value of a sort, under the key that it was made for.
 struct Kept<T>(Mutex<Option<(String, T)>>);
@@ -62,13 +70,17 @@ const MOST_PLACES: usize = 64;
 impl Studio {
     /// A studio over a store.
     pub fn new(store: Store, media: MediaFolder) -> Self {
-        Self { store, media, proxies: Proxies::default(), fused: Kept::new(), tones: Kept::new() }
+        let (fused, tones, hues) = (Kept::new(), Kept::new(), Kept::new());
+        Self { store, media, proxies: Proxies::default(), fused, tones, hues, cards: Mutex::default() }
     }
 
     /// The picture in hand, or beside it. `None` when `stop` was set meanwhile.
     pub fn picture(&self, r: &PictureRequest, kind: Kind, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
-        let proxy = self.proxy(&r.shot, r.frame, r.width)?;
+        let proxy = match r.view {
+            None => self.proxy(&r.shot, r.frame, r.width)?,
+            Some(view) => Arc::new(part(&*self.proxy(&r.shot, r.frame, FULL)?, view)?),
+        };
         let display = display(&r.display)?;
         let program = Program::compile(&path, &proxy.encoding, &display)?;
         let quality = u8::from(r.quality == Quality::Rest);
@@ -77,7 +89,9 @@ impl Studio {
             Quality::Rest => None,
         };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let flags = counts::flags(&r.counts) | if r.tones_of.is_some() { holds::TONES } else { 0 };
+        let flags = counts::flags(&r.counts) 
+            | if r.tones_of.is_some() { holds::TONES } else { 0 }
+            | if r.hues_of.is_some() { holds::HUES } else { 0 };
         let columns = if r.counts.wave || r.counts.luma { COLUMNS.min(w) } else { 0 };
         let mut frame = header(kind, quality, flags, r.seq, [w, h, columns, 0]);
         if !render(&proxy, table.as_deref(), &program, &mut frame, stop) {
@@ -88,9 +102,20 @@ impl Studio {
             Show::Picture => {}
             Show::Stops => paint::stops(&mut frame, &proxy, &path),
             Show::Marks => paint::marks(&mut frame, &proxy, &program),
+            Show::Matte | Show::Isolated => {
+                let of = r.matte_of.as_deref().unwrap_or_default();
+                if let Some(matte) = Program::matte(&path, of, &proxy.encoding, &display) {
+                    paint::matte(&mut frame, &proxy, &matte, r.show == Show::Isolated);
+                }
+            }
         }
         if let Some(step) = &r.tones_of {
             frame.extend_from_slice(bytemuck::cast_slice(&self.tones(r, &path, &proxy, step, &display)?));
+        }
+        if let Some(of) = &r.hues_of {
+            let key = key_before(r, &path, &proxy, of)?;
+            let found = self.hues.get_or(key, || Ok(hues(&proxy, &path, of, &display)))?;
+            frame.extend_from_slice(bytemuck::cast_slice(&found));
         }
         Ok(Some(frame))
     }
@@ -104,6 +129,35 @@ impl Studio {
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
         Ok(render(&proxy, None, &program, &mut frame, stop).then_some(frame))
+    }
+
+    /// One small picture of a shot under one of several paths; kept. `None` when `stop` was set meanwhile.
+    pub fn card(&self, r: &CardsRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
+        if r.paths.len() > MOST_CARDS {
+            return Err(ApiError::Invalid(format!("up to {MOST_CARDS} paths are shown at once")));
+        }
+        let path = self.whole(&r.shot, r.paths.get(index).ok_or(ApiError::NotFound("path"))?, None)?;
+        let proxy = self.proxy(&r.shot, r.frame, r.width)?;
+        let words = serde_json::to_string(&path).map_err(ApiError::internal)?;
+        let key = format!("{}|{}|{}|{}|{words}", proxy.hash, proxy.encoding.id, r.width, r.display);
+        let lock = || self.cards.lock().unwrap_or_else(PoisonError::into_inner);
+        let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
+        let mut frame = header(Kind::Card, 1, 0, r.seq, size);
+        if let Some(kept) = lock().get(&key) {
+            frame.extend_from_slice(kept);
+            return Ok(Some(frame));
+        }
+        let program = Program::compile(&path, &proxy.encoding, &display(&r.display)?)?;
+        let start = frame.len();
+        if !render(&proxy, None, &program, &mut frame, stop) {
+            return Ok(None);
+        }
+        let mut cards = lock();
+        if cards.len() >= MOST_KEPT_CARDS {
+            cards.clear();
+        }
+        cards.insert(key, frame[start..].to_vec());
+        Ok(Some(frame))
     }
 
     /// What lies at places of a picture, computed exactly.
@@ -136,13 +190,15 @@ impl Studio {
     /// A checked path over the trim beneath it: the one given, or the shot's own.
     pub fn whole(&self, shot: &str, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
         path.check()?;
-        match trim {
+        let mut whole = match trim {
             Some(trim) => {
                 trim.check_trim()?;
-                Ok(path.over(trim))
+                path.over(trim)
             }
-            None => Ok(path.over(&*self.proxies.trim(&self.store, shot)?)),
-        }
+            None => path.over(&*self.proxies.trim(&self.store, shot)?),
+        };
+        self.media.attach(&mut whole);
+        Ok(whole)
     }
 
     /// A frame's proxy of at most a width.
@@ -177,17 +233,61 @@ impl Studio {
         step: &str,
         display: &Encoding,
     ) -> ApiResult<Vec<u32>> {
-        let before: Vec<_> = path.steps.iter().take_while(|s| s.id != step).collect();
-        let before = serde_json::to_string(&before).map_err(ApiError::internal)?;
-        let zone = path.steps.iter().find(|s| s.id == step).map_or(Zone::Scene, |s| s.zone);
-        let from = &proxy.encoding;
-        let key =
-            format!("{}|{:?}|{}|{}|{}|{zone:?}|{before}", r.shot, r.frame, r.width, from.id, display.id);
+        let key = key_before(r, path, proxy, step)?;
         self.tones.get_or(key, || Ok(tones(proxy, path, step, display)))
     }
 }
 
-fn display(id: &str) -> ApiResult<Encoding> {
+/// What is measured before a step depends on: the picture, and the path up to there.
+fn key_before(r: &PictureRequest, path: &Path, proxy: &Proxy, of: &str) -> ApiResult<String> {
+    let before = serde_json::to_string(&path.before(of)).map_err(ApiError::internal)?;
+    let zone = path.place_of(of).map_or(Zone::Scene, |(zone, _)| zone);
+    let (from, view) = (&proxy.encoding.id, r.view);
+    Ok(format!("{}|{:?}|{}|{view:?}|{from}|{}|{zone:?}|{before}", r.shot, r.frame, r.width, r.display))
+}
+
+/// A proxy as wide as the frame itself.
+const FULL: u32 = 4096;
+
+/// A part of a proxy, given as shares of it. It has no quick table: it is always computed exactly.
+fn part(proxy: &Proxy, [x, y, w, h]: [f64; 4]) -> ApiResult<Proxy> {
+    let inside = [x, y, w, h].iter().all(|v| (0.0..=1.0).contains(v)) && w > 0.0 && h > 0.0;
+    if !inside {
+        return Err(ApiError::Invalid("the part lies outside the picture".into()));
+    }
+    let (full_w, full_h) = (proxy.picture.width(), proxy.picture.height());
+    let span = |from: f64, size: f64, n: usize| {
+        let count = ((size * n as f64).round() as usize).clamp(1, n);
+        (((from * n as f64).round() as usize).min(n - count), count)
+    };
+    let ((left, w), (top, h)) = (span(x, w, full_w), span(y, h, full_h));
+    let rows = proxy.picture.pixels.chunks_exact(full_w).skip(top).take(h);
+    let pixels = rows.flat_map(|row| row[left..left + w].iter().copied()).collect();
+    let picture = picture::Picture::new(w, h, pixels).map_err(ApiError::internal)?;
+    Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: proxy.hash.clone(), reach: None })
+}
+
+/// Population of the hues that a step or group is given: each pixel counts for up to 64, as colourful as it is; every
+/// third pixel of every third row.
+fn hues(proxy: &Proxy, path: &Path, of: &str, display: &Encoding) -> Vec<u32> {
+    const MOST: f32 = 64.0;
+    let mut bins = vec![0_u32; HUE_BINS];
+    let Some((program, zone)) = Program::given_to(path, of, &proxy.encoding, display) else { return bins };
+    let rows = proxy.picture.pixels.chunks_exact(proxy.picture.width()).step_by(3);
+    let mut pixels: Vec<[f32; 4]> = rows.flat_map(|row| row.iter().step_by(3).copied()).collect();
+    program.run_parallel(&mut pixels);
+    let (plane, reach) = (lantern_core::step::plane_of(zone), lantern_core::step::saturation_reach(zone));
+    for p in &pixels {
+        let (_, cb, cr) = plane.split([p[0], p[1], p[2]]);
+        let weight = (cb.hypot(cr) / reach).min(1.0) * MOST;
+        let bin = (lane::angle_degrees(cb, cr) * (HUE_BINS as f32 / 360.0)) as usize;
+        bins[bin.min(HUE_BINS - 1)] += weight as u32;
+    }
+    bins
+}
+
+/// A display encoding by its id.
+pub fn display(id: &str) -> ApiResult<Encoding> {
     let found = Encoding::find(id).filter(|e| e.reference == lantern_core::colour::Reference::Display);
     found.ok_or_else(|| ApiError::Invalid(format!("“{id}” is no display encoding")))
 }
@@ -234,7 +334,7 @@ fn tones(proxy: &Proxy, path: &Path, id: &str, display: &Encoding) -> Vec<u32> {
         Program::up_to(path, id, &proxy.encoding).run_parallel(&mut pixels);
         return scope::stops_histogram(&pixels, TONE_SPAN, TONE_BINS);
     }
-    let before = Path { steps: path.steps.iter().take_while(|s| s.id != id).cloned().collect() };
+    let before = path.before(id);
     let Ok(program) = Program::compile(&before, &proxy.encoding, display) else { return vec![0; TONE_BINS] };
     program.run_parallel(&mut pixels);
     scope::axis_histogram(&pixels, lantern_core::step::Axis::of(Zone::Screen), TONE_SPAN, TONE_BINS)

@@ -158,6 +158,13 @@ fn json<T: serde::de::DeserializeOwned>(text: &str) -> ApiResult<T> {
     serde_json::from_str(text).map_err(ApiError::internal)
 }
 
+/// The hashes of the tables that the steps of a look document use.
+fn tables_in(document: &serde_json::Value) -> impl Iterator<Item = &str> {
+    let steps = document["path"]["steps"].as_array().into_iter().flatten();
+    let tables = steps.filter(|s| s["kind"] == "table").filter_map(|s| s["values"]["tables"].as_array());
+    tables.flatten().filter_map(|t| t["table"].as_str())
+}
+
 fn wrong(why: impl std::fmt::Display) -> ApiError {
     ApiError::Invalid(format!("this production file cannot be used: {why}"))
 }
@@ -230,7 +237,15 @@ impl Manifest {
         let frames = self.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| &s.frames);
         let tables = self.profiles.iter().filter_map(|p| p.table.as_deref());
         let handoffs = self.looks.iter().flat_map(|l| &l.handoffs).map(|h| h.table.as_str());
-        frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).collect()
+        frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).chain(self.step_tables()).collect()
+    }
+
+    /// The hashes of the tables that steps of its looks, versions and trims use.
+    fn step_tables(&self) -> impl Iterator<Item = &str> {
+        let versions = self.looks.iter().flat_map(|l| &l.versions).map(|v| &v.document);
+        let documents = self.looks.iter().map(|l| &l.document).chain(versions);
+        let trims = self.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| s.trim.tables());
+        documents.flat_map(tables_in).chain(trims)
     }
 
     /// Saves it as a new production under a name and gives that. `sizes` are the lengths of its files, which lie in
@@ -245,7 +260,8 @@ impl Manifest {
             for hash in self.files() {
                 let bytes = sizes.get(hash).copied().unwrap_or(0) as i64;
                 let table = self.profiles.iter().any(|p| p.table.as_deref() == Some(hash))
-                    || self.looks.iter().flat_map(|l| &l.handoffs).any(|h| h.table == hash);
+                    || self.looks.iter().flat_map(|l| &l.handoffs).any(|h| h.table == hash)
+                    || self.step_tables().any(|h| h == hash);
                 let kind = if table { "table" } else { "picture" };
                 Media { hash: hash.into(), kind: kind.into(), bytes }.insert(c)?;
             }

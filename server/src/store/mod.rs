@@ -1,6 +1,7 @@
 //! The database: SQLite in WAL mode through Diesel. One file a table; nothing else writes SQL.
 
 pub mod handoffs;
+pub mod kept;
 pub mod looks;
 pub mod manifest;
 pub mod productions;

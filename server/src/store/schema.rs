@@ -105,6 +105,16 @@ diesel::table! {
     }
 }
 
+diesel::table! {
+    kept (id) {
+        id -> Text,
+        kind -> Text,
+        name -> Text,
+        document -> Text,
+        kept_at -> BigInt,
+    }
+}
+
 diesel::joinable!(shots -> scenes (scene_id));
 diesel::allow_tables_to_appear_in_same_query!(
     productions,

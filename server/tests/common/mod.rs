@@ -27,6 +27,9 @@ pub fn picture_of(shot: &str, quality: Quality) -> PictureRequest {
         show: Show::Picture,
         counts: Counts::default(),
         tones_of: None,
+        hues_of: None,
+        matte_of: None,
+        view: None,
     }
 }
 

@@ -49,6 +49,147 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What two paths differ in */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ComparePaths"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Difference"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corrections/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a colour decision list */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CorrectionLine"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/corrections/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Writes a colour decision list */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WriteCorrections"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dropper": {
         parameters: {
             query?: never;
@@ -688,6 +829,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/looks/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A look as one file, its tables inside */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/looks/{id}/handoffs": {
         parameters: {
             query?: never;
@@ -930,6 +1116,55 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Brought"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A bump or a colour range from a place of the picture */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PickRequest"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Picked"];
                     };
                 };
                 /** @description what went wrong (RFC 9457) */
@@ -1363,6 +1598,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/looks/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a look from a look file */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LookDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/order": {
         parameters: {
             query?: never;
@@ -1643,6 +1925,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/range-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The parameters of a colour range */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Field"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}": {
         parameters: {
             query?: never;
@@ -1863,6 +2190,129 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything on the Shelf */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShelfItem"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Keeps a look or steps on the Shelf */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KeepOnShelf"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShelfItem"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes something from the Shelf */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -2251,6 +2701,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings in a .cube or a HaldCLUT PNG; ?name= is its name */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TableLine"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2349,6 +2844,51 @@ export interface components {
              */
             tint: number;
         };
+        /** @description One colour on the hue circle and what becomes of it. */
+        Bump: {
+            /**
+             * Format: double
+             * @description Its brightness; the stronger the colour, the more of it.
+             * @default 0
+             */
+            brightness: number;
+            /**
+             * Format: double
+             * @description The hue in the middle.
+             * @default 123
+             */
+            centre: number;
+            /**
+             * Format: double
+             * @description How far the bump reaches down from its centre, to where it is half as strong.
+             * @default 24
+             */
+            down: number;
+            /**
+             * Format: double
+             * @description Turns its hue.
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Format: double
+             * @description Factor on its saturation.
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Format: double
+             * @description How gradually it ends on both sides.
+             * @default 24
+             */
+            softness: number;
+            /**
+             * Format: double
+             * @description How far the bump reaches up from its centre, to where it is half as strong.
+             * @default 24
+             */
+            up: number;
+        };
         /** @description A camera: how its pictures are encoded. */
         CameraProfile: {
             /**
@@ -2362,6 +2902,409 @@ export interface components {
             name: string;
             /** @description Its primaries and white. */
             primaries: components["schemas"]["Primaries"];
+        };
+        /** @description Asks for small pictures of one shot under several paths. */
+        CardsRequest: {
+            /** @description Display encoding of the pictures. */
+            display: string;
+            /**
+             * Format: uint32
+             * @description The frame, by its place in the order.
+             * @default null
+             */
+            frame: number | null;
+            /** @description The paths, up to 100. */
+            paths: components["schemas"]["Path"][];
+            /**
+             * Format: uint32
+             * @description Comes back with each picture.
+             */
+            seq: number;
+            /** @description The shot. */
+            shot: string;
+            /**
+             * Format: uint32
+             * @description Most pixels in a row of each.
+             */
+            width: number;
+        };
+        /** @description A 3x3 matrix on linear light. */
+        ChannelMix: {
+            /**
+             * Format: double
+             * @description Blue's share in blue.
+             * @default 1
+             */
+            blue_blue: number;
+            /**
+             * Format: double
+             * @description Green's share in blue.
+             * @default 0
+             */
+            blue_green: number;
+            /**
+             * Format: double
+             * @description Red's share in blue.
+             * @default 0
+             */
+            blue_red: number;
+            /**
+             * Format: double
+             * @description How strong that filter is.
+             * @default 0
+             */
+            filter_density: number;
+            /**
+             * Format: double
+             * @description The colour of the filter before a monochrome picture: what it lets through gets brighter.
+             * @default 150
+             */
+            filter_hue: number;
+            /**
+             * Format: double
+             * @description Blue's share in green.
+             * @default 0
+             */
+            green_blue: number;
+            /**
+             * Format: double
+             * @description Green's share in green.
+             * @default 1
+             */
+            green_green: number;
+            /**
+             * Format: double
+             * @description Red's share in green.
+             * @default 0
+             */
+            green_red: number;
+            /**
+             * @description Scales each row so that greys stay as they are.
+             * @default true
+             */
+            lock: boolean;
+            /**
+             * @description Makes one brightness of all, as a black-and-white film does.
+             * @default false
+             */
+            monochrome: boolean;
+            /**
+             * Format: double
+             * @description Blue's share in red.
+             * @default 0
+             */
+            red_blue: number;
+            /**
+             * Format: double
+             * @description Green's share in red.
+             * @default 0
+             */
+            red_green: number;
+            /**
+             * Format: double
+             * @description Red's share in red.
+             * @default 1
+             */
+            red_red: number;
+        };
+        /**
+         * @description The ACES reference gamut compression 1.3 in its parametric form, with its published constants as defaults, on
+         *     linear AP1. Colours within the thresholds stay bit for bit.
+         */
+        ColourCompress: {
+            /**
+             * @description Holds the brightest channel under a peak.
+             * @default false
+             */
+            cap: boolean;
+            /**
+             * Format: double
+             * @description The distance toward cyan that lands on the gamut's edge.
+             * @default 1.147
+             */
+            cyan_limit: number;
+            /**
+             * Format: double
+             * @description How far toward cyan colours may lie from the neutral axis before they are compressed; 1 is the gamut's edge.
+             * @default 0.815
+             */
+            cyan_threshold: number;
+            /**
+             * Format: double
+             * @description How far under the peak the cap sets in.
+             * @default 2
+             */
+            knee: number;
+            /**
+             * Format: double
+             * @description The distance toward magenta that lands on the gamut's edge.
+             * @default 1.264
+             */
+            magenta_limit: number;
+            /**
+             * Format: double
+             * @description How far toward magenta colours may lie before they are compressed.
+             * @default 0.803
+             */
+            magenta_threshold: number;
+            /**
+             * Format: double
+             * @description The peak that the brightest channel comes near and never reaches.
+             * @default 6
+             */
+            peak: number;
+            /**
+             * Format: double
+             * @description How sharply the compression sets in.
+             * @default 1.2
+             */
+            power: number;
+            /**
+             * Format: double
+             * @description The distance toward yellow that lands on the gamut's edge.
+             * @default 1.312
+             */
+            yellow_limit: number;
+            /**
+             * Format: double
+             * @description How far toward yellow colours may lie before they are compressed.
+             * @default 0.88
+             */
+            yellow_threshold: number;
+        };
+        /** @description Moves of whole families of colours. */
+        ColourFamilies: {
+            /**
+             * Format: double
+             * @description Brightness of blues.
+             * @default 0
+             */
+            blues_brightness: number;
+            /**
+             * Format: double
+             * @description Turns blues.
+             * @default 0
+             */
+            blues_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of blues.
+             * @default 1
+             */
+            blues_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of cyans.
+             * @default 0
+             */
+            cyans_brightness: number;
+            /**
+             * Format: double
+             * @description Turns cyans.
+             * @default 0
+             */
+            cyans_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of cyans.
+             * @default 1
+             */
+            cyans_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of what is dark.
+             * @default 0
+             */
+            darks_brightness: number;
+            /**
+             * Format: double
+             * @description Turns what is dark.
+             * @default 0
+             */
+            darks_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of what is dark.
+             * @default 1
+             */
+            darks_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of greens.
+             * @default 0
+             */
+            greens_brightness: number;
+            /**
+             * Format: double
+             * @description Turns greens.
+             * @default 0
+             */
+            greens_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of greens.
+             * @default 1
+             */
+            greens_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of what is bright.
+             * @default 0
+             */
+            lights_brightness: number;
+            /**
+             * Format: double
+             * @description Turns what is bright.
+             * @default 0
+             */
+            lights_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of what is bright.
+             * @default 1
+             */
+            lights_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of magentas.
+             * @default 0
+             */
+            magentas_brightness: number;
+            /**
+             * Format: double
+             * @description Turns magentas.
+             * @default 0
+             */
+            magentas_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of magentas.
+             * @default 1
+             */
+            magentas_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of what has little colour.
+             * @default 0
+             */
+            neutrals_brightness: number;
+            /**
+             * Format: double
+             * @description Turns what has little colour.
+             * @default 0
+             */
+            neutrals_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of what has little colour.
+             * @default 1
+             */
+            neutrals_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of reds.
+             * @default 0
+             */
+            reds_brightness: number;
+            /**
+             * Format: double
+             * @description Turns reds.
+             * @default 0
+             */
+            reds_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of reds.
+             * @default 1
+             */
+            reds_saturation: number;
+            /**
+             * Format: double
+             * @description Brightness of yellows.
+             * @default 0
+             */
+            yellows_brightness: number;
+            /**
+             * Format: double
+             * @description Turns yellows.
+             * @default 0
+             */
+            yellows_hue: number;
+            /**
+             * Format: double
+             * @description Factor on the saturation of yellows.
+             * @default 1
+             */
+            yellows_saturation: number;
+        };
+        /** @description Colours within edges of hue, saturation and brightness, as the step is given them. */
+        ColourRange: {
+            /**
+             * Format: double
+             * @description The highest brightness; the axis' end is no edge.
+             * @default 8
+             */
+            brightness_high: number;
+            /**
+             * Format: double
+             * @description The least brightness; the axis' end is no edge.
+             * @default -8
+             */
+            brightness_low: number;
+            /**
+             * Format: double
+             * @description How gradually it ends.
+             * @default 1
+             */
+            brightness_softness: number;
+            /**
+             * Format: double
+             * @description The hue in the middle.
+             * @default 123
+             */
+            hue: number;
+            /**
+             * Format: double
+             * @description How far the range reaches on both sides of it; 180 is all hues.
+             * @default 180
+             */
+            hue_reach: number;
+            /**
+             * Format: double
+             * @description How gradually it ends.
+             * @default 20
+             */
+            hue_softness: number;
+            /**
+             * @description Works on all other colours instead.
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Format: double
+             * @description The highest saturation; 150 % is no edge.
+             * @default 1.5
+             */
+            saturation_high: number;
+            /**
+             * Format: double
+             * @description The least saturation; 1 is as strong as a display's primary, 0 is no edge.
+             * @default 0
+             */
+            saturation_low: number;
+            /**
+             * Format: double
+             * @description How gradually it ends.
+             * @default 0.1
+             */
+            saturation_softness: number;
+        };
+        /** @description Two paths to compare. */
+        ComparePaths: {
+            /** @description The one that is gone to. */
+            after: components["schemas"]["Path"];
+            /** @description The one that is gone from. */
+            before: components["schemas"]["Path"];
         };
         /** @description The comparison on one probe. */
         Comparison: {
@@ -2403,6 +3346,13 @@ export interface components {
             steps: string[] | null;
             /** @description The shots that they go to. */
             to: string[];
+        };
+        /** @description A correction of a decision list. */
+        CorrectionLine: {
+            /** @description Its id, or empty. */
+            id: string;
+            /** @description Its numbers. */
+            values: components["schemas"]["SlopeOffsetPower"];
         };
         /** @description The counts that come along with a picture. */
         Counts: {
@@ -2481,7 +3431,7 @@ export interface components {
             name: string;
         };
         /** @description The neutral of a curve. */
-        CurveRest: "same" | "one";
+        CurveRest: "same" | "one" | "zero";
         /** @description Free curves through points. */
         Curves: {
             /**
@@ -2518,6 +3468,27 @@ export interface components {
             span: number;
             /** @description The white that pictures are adapted to: D65. */
             white: number[];
+        };
+        /** @description One difference of a step or a group. */
+        Difference: {
+            /** @description What it became. */
+            after: unknown;
+            /** @description What it was. */
+            before: unknown;
+            /** @description The field's id where a value differs. */
+            field: string;
+            /** @description The id, in the second path where it has it. */
+            id: string;
+            /** @description The kind of step; empty for a group. */
+            kind: string;
+            /** @description The name, likewise. */
+            name: string;
+            /** @description The field's title where a value differs. */
+            title: string;
+            /** @description What differs. */
+            what: components["schemas"]["What"];
+            /** @description The zone; none for a group. */
+            zone?: components["schemas"]["Zone"] | null;
         };
         /** @description A curve on the tonal axis. */
         DrawnCurve: {
@@ -2715,6 +3686,31 @@ export interface components {
             type: "curve";
             /** @description Lowest and highest y. */
             up: number[];
+        } | {
+            /** @description What the curve gives where it changes nothing. */
+            rest: components["schemas"]["CurveRest"];
+            /** @constant */
+            type: "ring";
+            /** @description Lowest and highest y. */
+            up: number[];
+        } | {
+            /** @description The parameters of each. */
+            fields: components["schemas"]["Field"][];
+            /**
+             * Format: uint
+             * @description The most there may be.
+             */
+            most: number;
+            /** @constant */
+            type: "bumps";
+        } | {
+            /**
+             * Format: uint
+             * @description The most there may be.
+             */
+            most: number;
+            /** @constant */
+            type: "tables";
         });
         /** @description What a step does to the neutral scale and to the hue circle, in its zone's encoded values. */
         Fingerprint: {
@@ -2780,6 +3776,26 @@ export interface components {
             /** @description What it is called. */
             name: string;
         };
+        /** @description A coloured filter before the light. */
+        Gel: {
+            /**
+             * Format: double
+             * @description Its density for the colours that it holds back most; 0.3 takes away half of them.
+             * @default 0
+             */
+            density: number;
+            /**
+             * Format: double
+             * @description The colour that the filter lets through.
+             * @default 123
+             */
+            hue: number;
+            /**
+             * @description Gives white its brightness back.
+             * @default true
+             */
+            keep_exposure: boolean;
+        };
         /** @description Files that come in together: a still, a clip, or the frames of a sequence. */
         Group: {
             /** @description Whether it is a clip. */
@@ -2793,6 +3809,22 @@ export interface components {
             name: string;
             /** @description Whether it is a numbered sequence. */
             sequence: boolean;
+        };
+        /** @description What steps next to each other share. */
+        Group2: {
+            /** @description Unique among the groups of its path. */
+            id: string;
+            /** @description The designer's own name for it. */
+            name: string;
+            /** @description Whether its steps work at all. */
+            on: boolean;
+            /** @description Where it works; everywhere where none is said. */
+            region?: components["schemas"]["Region"] | null;
+            /**
+             * Format: double
+             * @description Share of the effect of all its steps together, 0..1.
+             */
+            strength: number;
         };
         /** @description A handoff. */
         HandoffDetail: {
@@ -2841,6 +3873,45 @@ export interface components {
              */
             have: number;
         };
+        /** @description Curves over the hue circle, and saturation by what a colour is. */
+        HueCurves: {
+            /**
+             * @description Brightness by hue; the stronger the colour, the more of it.
+             * @default []
+             */
+            brightness: number[][];
+            /**
+             * @description Colours picked from the picture, each with its own move.
+             * @default []
+             */
+            bumps: components["schemas"]["Bump"][];
+            /**
+             * @description Factor on saturation by brightness.
+             * @default []
+             */
+            by_brightness: number[][];
+            /**
+             * @description Factor on saturation by saturation; 1 is as strong as a display's primary.
+             * @default []
+             */
+            by_saturation: number[][];
+            /**
+             * @description Turns hues, in degrees.
+             * @default []
+             */
+            hue: number[][];
+            /**
+             * Format: double
+             * @description What is left of the saturation of all hues that lie under no bump.
+             * @default 1
+             */
+            others: number;
+            /**
+             * @description Factor on saturation by hue.
+             * @default []
+             */
+            saturation: number[][];
+        };
         /** @description A production file that arrived. */
         ImportProduction: {
             /** @description The key that it was sent under. */
@@ -2853,6 +3924,13 @@ export interface components {
             /** @description Whether no measure but warnings falls short. */
             sound: boolean;
         };
+        /** @description Keeps something on the Shelf. */
+        KeepOnShelf: {
+            /** @description The document. */
+            document: unknown;
+            /** @description `look` or `steps`. */
+            kind: string;
+        };
         /** @description Keeps the look as it stands. */
         KeepVersion: {
             /**
@@ -2861,14 +3939,39 @@ export interface components {
              */
             name: string;
         };
+        /** @description A part of a table. */
+        KeptPart: {
+            /** @description Where its last entry lies. */
+            max: number[];
+            /** @description Where its first entry lies. */
+            min: number[];
+            /**
+             * Format: uint
+             * @description Entries of a 1D part, points on a side of a 3D part.
+             */
+            size: number;
+            /** @description Triples of 32-bit floats, little-endian, in Base64 (RFC 4648). */
+            values: string;
+        };
+        /** @description A table as look files hold it. */
+        KeptTable: {
+            /** @description The part for all channels together, red fastest. */
+            cube?: components["schemas"]["KeptPart"] | null;
+            /** @description The part for each channel, which comes first. */
+            shaper?: components["schemas"]["KeptPart"] | null;
+            /** @description What the file called itself. */
+            title: string;
+        };
         /** @description What is known about a kind of step before there is one. */
         KindInfo: {
             /** @description Its parameters in the order they are shown. */
             fields: components["schemas"]["Field"][];
-            /** @description Whether it depends on a pixel's colour alone and so goes into tables. */
-            in_table: boolean;
             /** @description The kind's id in documents. */
             kind: string;
+            /** @description Whether it runs on linear light; on the zone's code values otherwise. */
+            linear: boolean;
+            /** @description Why it goes onto pictures only; empty where it depends on a pixel's colour alone and so goes into tables. */
+            picture_only: string;
             /** @description What it is for, in a line. */
             purpose: string;
             /** @description What people call it. */
@@ -2882,6 +3985,129 @@ export interface components {
             step: string;
             /** @description Why it is not in. */
             why: string;
+        };
+        /** @description Ends and middle of the signal. Values are shares of the zone's code value, and nothing is clipped. */
+        Levels: {
+            /**
+             * Format: double
+             * @description The blue value that becomes out black.
+             * @default 0
+             */
+            blue_in_black: number;
+            /**
+             * Format: double
+             * @description The blue value that becomes out white.
+             * @default 1
+             */
+            blue_in_white: number;
+            /**
+             * Format: double
+             * @description Where the middle of blue lands.
+             * @default 0.5
+             */
+            blue_middle: number;
+            /**
+             * Format: double
+             * @description What blue's in black becomes.
+             * @default 0
+             */
+            blue_out_black: number;
+            /**
+             * Format: double
+             * @description What blue's in white becomes.
+             * @default 1
+             */
+            blue_out_white: number;
+            /**
+             * Format: double
+             * @description The green value that becomes out black.
+             * @default 0
+             */
+            green_in_black: number;
+            /**
+             * Format: double
+             * @description The green value that becomes out white.
+             * @default 1
+             */
+            green_in_white: number;
+            /**
+             * Format: double
+             * @description Where the middle of green lands.
+             * @default 0.5
+             */
+            green_middle: number;
+            /**
+             * Format: double
+             * @description What green's in black becomes.
+             * @default 0
+             */
+            green_out_black: number;
+            /**
+             * Format: double
+             * @description What green's in white becomes.
+             * @default 1
+             */
+            green_out_white: number;
+            /**
+             * Format: double
+             * @description The code value that becomes out black.
+             * @default 0
+             */
+            in_black: number;
+            /**
+             * Format: double
+             * @description The code value that becomes out white.
+             * @default 1
+             */
+            in_white: number;
+            /**
+             * Format: double
+             * @description Where the middle between in black and in white lands; above a half is brighter.
+             * @default 0.5
+             */
+            middle: number;
+            /**
+             * Format: double
+             * @description What in black becomes.
+             * @default 0
+             */
+            out_black: number;
+            /**
+             * Format: double
+             * @description What in white becomes.
+             * @default 1
+             */
+            out_white: number;
+            /**
+             * Format: double
+             * @description The red value that becomes out black.
+             * @default 0
+             */
+            red_in_black: number;
+            /**
+             * Format: double
+             * @description The red value that becomes out white.
+             * @default 1
+             */
+            red_in_white: number;
+            /**
+             * Format: double
+             * @description Where the middle of red lands.
+             * @default 0.5
+             */
+            red_middle: number;
+            /**
+             * Format: double
+             * @description What red's in black becomes.
+             * @default 0
+             */
+            red_out_black: number;
+            /**
+             * Format: double
+             * @description What red's in white becomes.
+             * @default 1
+             */
+            red_out_white: number;
         };
         /** @description What lies in a folder. */
         Listing: {
@@ -2942,6 +4168,10 @@ export interface components {
             notes: string;
             /** @description Its steps. */
             path: components["schemas"]["Path"];
+            /** @description The tables that its steps use, by the hash of their contents: a look file has everything inside. */
+            tables?: {
+                [key: string]: components["schemas"]["KeptTable"];
+            };
             /**
              * @description Words to find it by.
              * @default []
@@ -3019,8 +4249,49 @@ export interface components {
         };
         /** @description The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen. */
         Path: {
+            /** @description The groups that steps name; the steps of one stand next to each other. */
+            groups?: components["schemas"]["Group2"][];
             /** @description The steps in the order the light meets them. */
             steps: components["schemas"]["Step"][];
+        };
+        /** @description Asks for a bump or a range from a place, as a step or group is given it. */
+        PickRequest: {
+            /**
+             * @description The area; it counts instead of the place where it is said.
+             * @default null
+             */
+            area: components["schemas"]["Area"] | null;
+            /**
+             * @description The place, as shares of width and height; a small patch around it counts.
+             * @default null
+             */
+            at: number[] | null;
+            /**
+             * Format: uint32
+             * @description The frame; the shot's poster where none is said.
+             * @default null
+             */
+            frame: number | null;
+            /** @description The whole path. */
+            path: components["schemas"]["Path"];
+            /** @description The shot. */
+            shot: string;
+            /** @description The step or group. */
+            target: string;
+            /**
+             * @description The trim beneath it; the one saved last where none is said.
+             * @default null
+             */
+            trim: components["schemas"]["Path"] | null;
+            /** @description What is wanted. */
+            want: components["schemas"]["Want"];
+        };
+        /** @description What was found. */
+        Picked: {
+            /** @description The bump, where one was wanted. */
+            bump?: components["schemas"]["Bump"] | null;
+            /** @description The range, where one was wanted. */
+            range?: components["schemas"]["ColourRange"] | null;
         };
         /** @description Asks for the picture in hand. */
         PictureRequest: {
@@ -3034,6 +4305,16 @@ export interface components {
              * @default null
              */
             frame: number | null;
+            /**
+             * @description The step or group whose population of hues comes along.
+             * @default null
+             */
+            hues_of: string | null;
+            /**
+             * @description The step or group whose region is shown.
+             * @default null
+             */
+            matte_of: string | null;
             /** @description The whole path. */
             path: components["schemas"]["Path"];
             /** @description How to compute it. */
@@ -3057,6 +4338,12 @@ export interface components {
              * @default null
              */
             trim: components["schemas"]["Path"] | null;
+            /**
+             * @description The part of the full-size frame that is wanted, pixel for pixel: left, top, width, height as shares of it.
+             *     Counts are then those of this part.
+             * @default null
+             */
+            view: number[] | null;
             /**
              * Format: uint32
              * @description Most pixels in a row.
@@ -3222,6 +4509,11 @@ export interface components {
              */
             step: string | null;
         };
+        /** @description Where a step or a group works. */
+        Region: {
+            /** @description The colours that it holds, as the step or the group's first step is given them. */
+            colours: components["schemas"]["ColourRange"];
+        };
         /** @description Asks for small pictures of several shots under one path, each over its own trim. */
         RowRequest: {
             /** @description Display encoding of the pictures. */
@@ -3380,6 +4672,17 @@ export interface components {
             /** @description Lowest and highest R, G or B of EBU R 103. */
             r103_rgb: number[];
         };
+        /** @description Something on the Shelf. */
+        ShelfItem: {
+            /** @description The document: its name, a line on what it does, tags, path. */
+            document: components["schemas"]["Look"];
+            /** @description Its id; a starting look's is its name. */
+            id: string;
+            /** @description `starting`, `look` or `steps`. */
+            kind: string;
+            /** @description The shelf that it stands on. */
+            shelf: string;
+        };
         /** @description A shot. */
         ShotDetail: {
             /**
@@ -3449,7 +4752,7 @@ export interface components {
             width: number;
         };
         /** @description What is shown in place of the picture. */
-        Show: "picture" | "stops" | "marks";
+        Show: "picture" | "stops" | "marks" | "matte" | "isolated";
         /** @description One side of a match. */
         Side: {
             /**
@@ -3471,14 +4774,86 @@ export interface components {
              */
             trim: components["schemas"]["Path"] | null;
         };
+        /** @description out = (in * slope + offset) ^ power on each channel, then saturation about BT.709 luma. */
+        SlopeOffsetPower: {
+            /**
+             * Format: double
+             * @description Added to blue.
+             * @default 0
+             */
+            blue_offset: number;
+            /**
+             * Format: double
+             * @description Exponent of blue; above one is darker.
+             * @default 1
+             */
+            blue_power: number;
+            /**
+             * Format: double
+             * @description Factor on blue.
+             * @default 1
+             */
+            blue_slope: number;
+            /**
+             * @description Clips to 0 and 1 as the ASC's strict form does, for exchange to the digit.
+             * @default false
+             */
+            clamp: boolean;
+            /**
+             * Format: double
+             * @description Added to green.
+             * @default 0
+             */
+            green_offset: number;
+            /**
+             * Format: double
+             * @description Exponent of green; above one is darker.
+             * @default 1
+             */
+            green_power: number;
+            /**
+             * Format: double
+             * @description Factor on green.
+             * @default 1
+             */
+            green_slope: number;
+            /**
+             * Format: double
+             * @description Added to red.
+             * @default 0
+             */
+            red_offset: number;
+            /**
+             * Format: double
+             * @description Exponent of red; above one is darker.
+             * @default 1
+             */
+            red_power: number;
+            /**
+             * Format: double
+             * @description Factor on red.
+             * @default 1
+             */
+            red_slope: number;
+            /**
+             * Format: double
+             * @description Factor on saturation; 0 is monochrome.
+             * @default 1
+             */
+            saturation: number;
+        };
         /** @description One adjustment. */
         Step: {
+            /** @description The group it belongs to. */
+            group?: string | null;
             /** @description Unique inside its path. */
             id: string;
             /** @description The designer's own name for it. */
             name: string;
             /** @description Whether it works at all. */
             on: boolean;
+            /** @description Where it works; everywhere where none is said. */
+            region?: components["schemas"]["Region"] | null;
             /**
              * Format: double
              * @description Share of its effect, 0..1.
@@ -3492,8 +4867,28 @@ export interface components {
             values: components["schemas"]["Balance"];
         } | {
             /** @constant */
+            kind: "gel";
+            values: components["schemas"]["Gel"];
+        } | {
+            /** @constant */
+            kind: "channel-mix";
+            values: components["schemas"]["ChannelMix"];
+        } | {
+            /** @constant */
+            kind: "colour-compress";
+            values: components["schemas"]["ColourCompress"];
+        } | {
+            /** @constant */
             kind: "tone";
             values: components["schemas"]["Tone"];
+        } | {
+            /** @constant */
+            kind: "levels";
+            values: components["schemas"]["Levels"];
+        } | {
+            /** @constant */
+            kind: "slope-offset-power";
+            values: components["schemas"]["SlopeOffsetPower"];
         } | {
             /** @constant */
             kind: "tone-tint";
@@ -3504,8 +4899,20 @@ export interface components {
             values: components["schemas"]["Curves"];
         } | {
             /** @constant */
+            kind: "hue-curves";
+            values: components["schemas"]["HueCurves"];
+        } | {
+            /** @constant */
+            kind: "colour-families";
+            values: components["schemas"]["ColourFamilies"];
+        } | {
+            /** @constant */
             kind: "saturation";
             values: components["schemas"]["Saturation"];
+        } | {
+            /** @constant */
+            kind: "table";
+            values: components["schemas"]["Tables"];
         } | {
             /** @constant */
             kind: "plain-rendering";
@@ -3536,12 +4943,51 @@ export interface components {
             /** @description Name of the probe with the worst. */
             worst_in: string;
         };
+        /** @description The encoding that a table expects or gives: one that ships, by its id, or a camera's constants. */
+        TableEncoding: string | components["schemas"]["CameraProfile"];
+        /** @description A table that was brought in. */
+        TableLine: {
+            /** @description The encoding that its name speaks of as what it expects; empty where it says nothing. */
+            from: string;
+            /** @description What it is called: its title, else its file's name. */
+            name: string;
+            /** @description What it is, for people: parts and sizes. */
+            says: string;
+            /** @description The hash that steps name it by. */
+            table: string;
+            /** @description The encoding that its name speaks of as what it gives; empty where it says nothing. */
+            to: string;
+        };
         /** @description A technical table as input conversion. */
         TableProfile: {
             /** @description Id of the encoding that the table gives. */
             gives: string;
             /** @description What people call it. */
             name: string;
+        };
+        /** @description A table as a step uses it. */
+        TableUse: {
+            /** @description The encoding that it expects. */
+            from: components["schemas"]["TableEncoding"];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Its share in the mix, 0..1.
+             */
+            strength: number;
+            /** @description The hash of its contents. */
+            table: string;
+            /** @description The encoding that it gives. */
+            to: components["schemas"]["TableEncoding"];
+        };
+        /** @description Imported tables, mixed by their strengths. */
+        Tables: {
+            /**
+             * @description The tables; strengths that add up to more than one are scaled down to one.
+             * @default []
+             */
+            tables: components["schemas"]["TableUse"][];
         };
         /** @description One response curve on the zone's tonal axis. */
         Tone: {
@@ -3732,6 +5178,10 @@ export interface components {
              */
             saved_at: number;
         };
+        /** @description What is wanted of a place. */
+        Want: "bump" | "range" | "add" | "subtract";
+        /** @description What a difference is about. */
+        What: "added" | "removed" | "moved" | "name" | "on" | "strength" | "region" | "group" | "value";
         /** @description The worst place of a probe. */
         Worst: {
             /** @description Column and row from the top left, as shares of width and height. */
@@ -3747,6 +5197,13 @@ export interface components {
             input: number[];
             /** @description Output of the table, code values. */
             table: number[];
+        };
+        /** @description Corrections to write. */
+        WriteCorrections: {
+            /** @description The corrections in order. */
+            corrections: components["schemas"]["CorrectionLine"][];
+            /** @description `cc`, `ccc` or `cdl`. */
+            form: string;
         };
         /** @description The three parts of a path, in the order of the light. */
         Zone: "scene" | "film" | "screen";

@@ -1,0 +1,252 @@
+//! Table: one or several imported tables, each with the encodings it expects and gives, mixed.
+//!
+//! A step names its tables by the hash of their contents; the numbers lie once in the look's own file. Whoever has a
+//! path in hand puts them in place ([`crate::look::Path::attach`]) before it is compiled.
+
+use super::{Zone, field::parameters};
+use crate::colour::{CameraProfile, Encoding, Reference, primaries::P3_D65, transfer::Transfer};
+use crate::lane::{self, N, Planes};
+use crate::look::{Path, Program};
+use crate::table::Table;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// The most tables in one step.
+pub const MAX_TABLES: usize = 8;
+
+parameters! {
+    /// Imported tables, mixed by their strengths.
+    Tables {
+        /// The tables; strengths that add up to more than one are scaled down to one.
+        tables: "Tables", Plain, tables();
+    }
+}
+
+/// The encoding that a table expects or gives: one that ships, by its id, or a camera's constants.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(untagged)]
+pub enum TableEncoding {
+    /// The id of an encoding that ships.
+    Shipped(String),
+    /// The constants of a camera.
+    Camera(Box<CameraProfile>),
+}
+
+impl TableEncoding {
+    /// The encoding; `None` for an id that does not exist or constants that make no curve.
+    pub fn encoding(&self) -> Option<Encoding> {
+        match self {
+            Self::Shipped(id) => Encoding::find(id),
+            Self::Camera(profile) => profile.encoding().ok(),
+        }
+    }
+}
+
+/// A table as a step uses it.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TableUse {
+    /// The hash of its contents.
+    pub table: String,
+    /// What it is called.
+    pub name: String,
+    /// The encoding that it expects.
+    pub from: TableEncoding,
+    /// The encoding that it gives.
+    pub to: TableEncoding,
+    /// Its share in the mix, 0..1.
+    pub strength: f64,
+    /// The numbers, where they have been put in place.
+    #[serde(skip)]
+    pub data: Option<Arc<Table>>,
+}
+
+/// Equal contents have equal hashes: the numbers themselves need no look.
+impl PartialEq for TableUse {
+    fn eq(&self, other: &Self) -> bool {
+        (&self.table, &self.name, &self.from, &self.to, self.data.is_some())
+            == (&other.table, &other.name, &other.from, &other.to, other.data.is_some())
+            && self.strength == other.strength
+    }
+}
+
+impl TableUse {
+    /// What is wrong with it, in words.
+    pub fn fault(&self) -> Option<String> {
+        if self.table.is_empty() || self.table.len() > 128 || !self.table.bytes().all(|b| b.is_ascii_alphanumeric()) {
+            return Some("a table is named by the letters and digits of its hash".into());
+        }
+        if self.name.chars().count() > 200 {
+            return Some("a table's name has at most 200 characters".into());
+        }
+        if !(0.0..=1.0).contains(&self.strength) {
+            return Some(format!("the strength of “{}” is {}; it goes from 0 to 1", self.name, self.strength));
+        }
+        let unknown = [&self.from, &self.to].into_iter().find(|e| e.encoding().is_none());
+        unknown.map(|e| match e {
+            TableEncoding::Shipped(id) => format!("“{}”: there is no encoding “{id}”", self.name),
+            TableEncoding::Camera(p) => format!("“{}”: the constants of “{}” make no curve", self.name, p.name),
+        })
+    }
+}
+
+/// One table ready to run: from the zone's code values to what it expects, through it, and back.
+#[derive(Clone, Debug, PartialEq)]
+struct Mixed {
+    before: Program,
+    table: Arc<Table>,
+    after: Program,
+    share: f32,
+}
+
+/// The step ready to run.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kernel {
+    tables: Vec<Mixed>,
+    /// What is left of the picture as it came.
+    rest: f32,
+}
+
+/// The encoding of a zone's code values.
+fn zone_encoding(zone: Zone) -> Encoding {
+    let log = || Encoding::find("acescct").unwrap_or_else(screen);
+    if zone == Zone::Screen { screen() } else { log() }
+}
+
+fn screen() -> Encoding {
+    Encoding {
+        id: "screen".into(),
+        title: "P3-D65, power 2.4".into(),
+        transfer: Transfer::Power(2.4),
+        primaries: P3_D65,
+        adaptation: Default::default(),
+        reference: Reference::Display,
+    }
+}
+
+impl Tables {
+    /// The step for a zone. Tables at strength 0 and those whose numbers are not in place are left out.
+    pub fn kernel(&self, zone: Zone) -> Kernel {
+        let own = zone_encoding(zone);
+        let total: f64 = self.tables.iter().map(|t| t.strength).sum();
+        let scale = if total > 1.0 { 1.0 / total } else { 1.0 };
+        let none = Path::default();
+        let way = |a: &Encoding, b: &Encoding| Program::compile(&none, a, b).ok();
+        let ready = |t: &TableUse| {
+            let (from, to) = (t.from.encoding()?, t.to.encoding()?);
+            Some(Mixed {
+                before: way(&own, &from)?,
+                table: t.data.clone()?,
+                after: way(&to, &own)?,
+                share: (t.strength * scale) as f32,
+            })
+        };
+        let tables = self.tables.iter().filter(|t| t.strength > 0.0).filter_map(ready).collect::<Vec<_>>();
+        let rest = 1.0 - tables.iter().map(|t| t.share).sum::<f32>();
+        Kernel { tables, rest }
+    }
+}
+
+impl Kernel {
+    /// The step on a block of code values.
+    pub fn run(&self, planes: &mut Planes) {
+        if self.tables.is_empty() {
+            return;
+        }
+        let mut sum = [[0.0; N]; 3];
+        for (plane, out) in planes.iter().zip(&mut sum) {
+            for i in 0..N {
+                out[i] = self.rest * plane[i];
+            }
+        }
+        let mut pixels = [[0.0; 4]; N];
+        let mut given = [[0.0; N]; 3];
+        for mixed in &self.tables {
+            lane::store(planes, &mut pixels);
+            mixed.before.run(&mut pixels);
+            mixed.table.apply(&mut pixels);
+            mixed.after.run(&mut pixels);
+            lane::load(&pixels, &mut given);
+            for (out, plane) in sum.iter_mut().zip(&given) {
+                for i in 0..N {
+                    out[i] += mixed.share * plane[i];
+                }
+            }
+        }
+        *planes = sum;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::table::{Domain, Table3};
+
+    fn using(f: impl Fn([f32; 3]) -> [f32; 3], from: &str, to: &str, strength: f64) -> TableUse {
+        let nodes: Vec<[f32; 3]> = (0..17 * 17 * 17)
+            .map(|i| f([i % 17, i / 17 % 17, i / 289].map(|v| v as f32 / 16.0)))
+            .collect();
+        let cube = Table3::new(17, Domain::UNIT, &nodes).unwrap();
+        TableUse {
+            table: "abc".into(),
+            name: "t".into(),
+            from: TableEncoding::Shipped(from.into()),
+            to: TableEncoding::Shipped(to.into()),
+            strength,
+            data: Some(Arc::new(Table::new(String::new(), None, Some(cube)).unwrap())),
+        }
+    }
+
+    fn run(tables: Vec<TableUse>, zone: Zone, rgb: [f32; 3]) -> [f32; 3] {
+        let mut p = rgb.map(|v| [v; N]);
+        Tables { tables }.kernel(zone).run(&mut p);
+        p.map(|plane| plane[0])
+    }
+
+    #[test]
+    fn a_table_that_changes_nothing_changes_nothing_in_its_zones_own_encoding() {
+        let out = run(vec![using(|v| v, "acescct", "acescct", 1.0)], Zone::Scene, [0.3, 0.45, 0.5]);
+        for (v, want) in out.iter().zip([0.3, 0.45, 0.5]) {
+            assert!((v - want).abs() < 1e-6, "{out:?}");
+        }
+    }
+
+    #[test]
+    fn two_tables_mix_by_their_strengths_and_never_to_more_than_one() {
+        let (half, none) = (|v: [f32; 3]| v.map(|v| v * 0.5), |_: [f32; 3]| [0.0; 3]);
+        let mixed = run(
+            vec![using(half, "acescct", "acescct", 0.5), using(none, "acescct", "acescct", 0.25)],
+            Zone::Scene,
+            [0.4; 3],
+        );
+        // 0.25 of the picture, 0.5 of a half, 0.25 of nothing.
+        assert!((mixed[0] - 0.2).abs() < 1e-6, "{mixed:?}");
+        let full = run(
+            vec![using(half, "acescct", "acescct", 1.0), using(none, "acescct", "acescct", 1.0)],
+            Zone::Scene,
+            [0.4; 3],
+        );
+        assert!((full[0] - 0.1).abs() < 1e-6, "{full:?}");
+    }
+
+    #[test]
+    fn a_log_table_reads_the_screens_values_through_its_own_encoding() {
+        // The way from the Screen's code values to a log encoding and back is the inverse rendering and its forward.
+        let out = run(vec![using(|v| v, "cineon", "cineon", 1.0)], Zone::Screen, [0.4, 0.35, 0.3]);
+        for (v, want) in out.iter().zip([0.4, 0.35, 0.3]) {
+            assert!((v - want).abs() < 5e-3, "{out:?}");
+        }
+    }
+
+    #[test]
+    fn faults_are_said_in_words() {
+        let fine = using(|v| v, "acescct", "rec709", 1.0);
+        assert_eq!(fine.fault(), None);
+        let far = TableUse { strength: 2.0, ..fine.clone() };
+        assert!(far.fault().unwrap().contains("from 0 to 1"));
+        let odd = TableUse { to: TableEncoding::Shipped("nothing".into()), ..fine.clone() };
+        assert!(odd.fault().unwrap().contains("no encoding “nothing”"));
+        assert!(TableUse { table: "../a".into(), ..fine }.fault().is_some());
+    }
+}

@@ -1,0 +1,73 @@
+//! HaldCLUT pictures: a 3D table laid out as a square picture, red fastest, row after row. A picture of level L has
+//! L^3 pixels on a side and holds a table of L^2 points on a side.
+
+use crate::FormatError;
+use lantern_core::picture::Picture;
+use lantern_core::table::{Domain, SIZES, Table, Table3};
+
+fn broken(why: impl std::fmt::Display) -> FormatError {
+    FormatError::broken("HaldCLUT", why)
+}
+
+/// The level of a picture's size, where it is the size of one.
+pub fn level(width: usize, height: usize) -> Option<usize> {
+    (2..=16).find(|l| l * l * l == width && width == height)
+}
+
+/// Whether bytes are a PNG, which is what such tables are kept in.
+pub fn is_png(bytes: &[u8]) -> bool {
+    bytes.starts_with(b"\x89PNG\r\n\x1a\n")
+}
+
+/// Reads a table from a PNG of 8 or 16 bit.
+pub fn read(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
+    let picture = crate::png::read(bytes)?;
+    let (w, h) = (picture.width(), picture.height());
+    let level = level(w, h).ok_or_else(|| {
+        broken(format!("a table's picture is square with 8, 27, 64, 125, 216, 343, 512, 729, 1000 or 1331 pixels on a side; this one has {w} x {h}"))
+    })?;
+    let size = level * level;
+    if !SIZES.contains(&size) {
+        return Err(broken(format!("{size} points on a side are more than {}", SIZES.end())));
+    }
+    let nodes: Vec<[f32; 3]> = picture.pixels.iter().map(|p| [p[0], p[1], p[2]]).collect();
+    let cube = Table3::new(size, Domain::UNIT, &nodes)?;
+    Ok(Table::new(title.chars().take(200).collect(), None, Some(cube))?)
+}
+
+/// The picture of the table of a level that changes nothing, for programs to be sent through.
+pub fn identity(level: usize) -> Option<Picture> {
+    let size = level * level;
+    let side = level * size;
+    let at = |i: usize| i as f32 / (size - 1) as f32;
+    let pixels =
+        (0..side * side).map(|i| [at(i % size), at(i / size % size), at(i / (size * size)), 1.0]).collect();
+    Picture::new(side, side, pixels).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Depth;
+
+    #[test]
+    fn the_identity_of_a_level_is_read_as_a_table_that_changes_nothing() {
+        let bytes = crate::png::write(&identity(3).unwrap(), Depth::Sixteen).unwrap();
+        let table = read(&bytes, "identity").unwrap();
+        assert_eq!(table.cube.as_ref().unwrap().size(), 9);
+        for rgb in [[0.0, 0.5, 1.0], [0.31, 0.2, 0.77]] {
+            let mut p = [[rgb[0], rgb[1], rgb[2], 1.0]];
+            table.apply(&mut p);
+            assert!(p[0].iter().zip(rgb).all(|(v, want)| (v - want).abs() < 2e-5), "{p:?}");
+        }
+    }
+
+    #[test]
+    fn other_pictures_are_no_tables() {
+        let odd = Picture::new(9, 9, vec![[0.5; 4]; 81]).unwrap();
+        let bytes = crate::png::write(&odd, Depth::Eight).unwrap();
+        assert!(read(&bytes, "").unwrap_err().to_string().contains("9 x 9"));
+        assert!(read(b"\x89PNG\r\n\x1a\nnothing", "").is_err());
+        assert_eq!((level(512, 512), level(512, 511), level(4096, 4096)), (Some(8), None, Some(16)));
+    }
+}

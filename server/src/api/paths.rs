@@ -1,0 +1,37 @@
+//! Paths as such: what two of them differ in, and colours picked for a step from the picture.
+
+use crate::error::{ApiError, ApiResult};
+use crate::preview::Studio;
+use crate::preview::pick::{PickRequest, Picked};
+use actix_web::{HttpResponse, web};
+use lantern_core::look::{Difference, Path, compare};
+use lantern_core::region::ColourRange;
+use schemars::JsonSchema;
+use serde::Deserialize;
+
+/// Two paths to compare.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ComparePaths {
+    /// The one that is gone from.
+    pub before: Path,
+    /// The one that is gone to.
+    pub after: Path,
+}
+
+/// What two paths differ in, step by step.
+pub async fn differences(body: web::Json<ComparePaths>) -> ApiResult<web::Json<Vec<Difference>>> {
+    body.before.check()?;
+    body.after.check()?;
+    Ok(web::Json(compare(&body.before, &body.after)))
+}
+
+/// The parameters of a colour range.
+pub async fn range_fields() -> HttpResponse {
+    HttpResponse::Ok().json(ColourRange::FIELDS)
+}
+
+/// A bump or a colour range from what a place of the picture holds.
+pub async fn pick(studio: web::Data<Studio>, body: web::Json<PickRequest>) -> ApiResult<web::Json<Picked>> {
+    let picked = web::block(move || studio.pick(&body)).await.map_err(ApiError::internal)?;
+    Ok(web::Json(picked?))
+}

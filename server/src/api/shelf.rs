@@ -1,0 +1,69 @@
+//! The Shelf: starting looks that ship, looks of one's own, favourite steps.
+
+use super::looks::read;
+use crate::error::{ApiError, ApiResult};
+use crate::preview::Studio;
+use crate::store::{Store, kept::Kept};
+use actix_web::{HttpResponse, web};
+use lantern_core::look::{Look, starting};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Something on the Shelf.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ShelfItem {
+    /// Its id; a starting look's is its name.
+    pub id: String,
+    /// `starting`, `look` or `steps`.
+    pub kind: String,
+    /// The shelf that it stands on.
+    pub shelf: String,
+    /// The document: its name, a line on what it does, tags, path.
+    pub document: Look,
+}
+
+/// Keeps something on the Shelf.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct KeepOnShelf {
+    /// `look` or `steps`.
+    pub kind: String,
+    /// The document.
+    pub document: serde_json::Value,
+}
+
+fn item(row: &Kept) -> ApiResult<ShelfItem> {
+    let shelf = if row.kind == "look" { "Own looks" } else { "Favourites" };
+    Ok(ShelfItem { id: row.id.clone(), kind: row.kind.clone(), shelf: shelf.into(), document: row.look()? })
+}
+
+/// Everything on the Shelf: own things first.
+pub async fn list(store: web::Data<Store>) -> ApiResult<web::Json<Vec<ShelfItem>>> {
+    let rows = store.run(|c| Kept::all(c)).await?;
+    let mut items = rows.iter().map(item).collect::<ApiResult<Vec<_>>>()?;
+    items.extend(starting::looks().iter().map(|s| ShelfItem {
+        id: s.look.name.clone(),
+        kind: "starting".into(),
+        shelf: s.shelf.into(),
+        document: s.look.clone(),
+    }));
+    Ok(web::Json(items))
+}
+
+/// Keeps a look or steps.
+pub async fn keep(
+    studio: web::Data<Studio>,
+    body: web::Json<KeepOnShelf>,
+) -> ApiResult<web::Json<ShelfItem>> {
+    if body.kind != "look" && body.kind != "steps" {
+        return Err(ApiError::Invalid("the Shelf keeps looks and steps".into()));
+    }
+    let look = read(&studio, &body.document).await?;
+    let row = studio.store.run(move |c| Kept::create(c, &body.kind, &look)).await?;
+    Ok(web::Json(item(&row)?))
+}
+
+/// Takes something from the Shelf.
+pub async fn remove(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| Kept::delete(c, &id)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}

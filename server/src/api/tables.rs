@@ -1,0 +1,136 @@
+//! Tables and colour decision lists that are brought in for steps.
+
+use crate::error::{ApiError, ApiResult};
+use crate::preview::Studio;
+use crate::store::productions::Media;
+use actix_web::{HttpResponse, web};
+use lantern_core::colour::Encoding;
+use lantern_core::step::{SlopeOffsetPower, Values};
+use lantern_core::table::Table;
+use lantern_formats::cdl::{self, Correction, Form};
+use lantern_formats::{cube, hald};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The name of a file that is brought in.
+#[derive(Debug, Deserialize)]
+pub struct Named {
+    /// The name that it had.
+    #[serde(default)]
+    pub name: String,
+}
+
+/// A table that was brought in.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct TableLine {
+    /// The hash that steps name it by.
+    pub table: String,
+    /// What it is called: its title, else its file's name.
+    pub name: String,
+    /// What it is, for people: parts and sizes.
+    pub says: String,
+    /// The encoding that its name speaks of as what it expects; empty where it says nothing.
+    pub from: String,
+    /// The encoding that its name speaks of as what it gives; empty where it says nothing.
+    pub to: String,
+}
+
+fn says(table: &Table) -> String {
+    let shaper = table.shaper.as_ref().map(|s| format!("1D, {} entries", s.entries().len()));
+    let cube = table.cube.as_ref().map(|c| format!("3D, {} points", c.size()));
+    [shaper, cube].into_iter().flatten().collect::<Vec<_>>().join(" + ")
+}
+
+/// Ids of encodings in the order in which a name speaks of them.
+fn encodings_in(name: &str) -> Vec<String> {
+    let plain: String =
+        name.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { ' ' }).collect();
+    let mut found: Vec<(usize, String)> = Encoding::shipped()
+        .filter_map(|e| {
+            let words = format!(" {} ", e.id.replace('-', " "));
+            format!(" {plain} ").find(&words).map(|at| (at, e.id))
+        })
+        .collect();
+    found.sort();
+    found.into_iter().map(|(_, id)| id).collect()
+}
+
+/// The longest file of a table that is taken.
+pub const MOST_BYTES: usize = 130 << 20;
+
+/// Brings in a .cube or a HaldCLUT PNG: told apart by the first bytes.
+pub async fn create(
+    studio: web::Data<Studio>,
+    query: web::Query<Named>,
+    body: web::Bytes,
+) -> ApiResult<web::Json<TableLine>> {
+    let line = web::block(move || -> ApiResult<TableLine> {
+        let file: String = query.name.chars().take(200).collect();
+        let stem = file.rsplit_once('.').map_or(file.as_str(), |(stem, _)| stem).to_owned();
+        let table = if hald::is_png(&body) { hald::read(&body, &stem)? } else { cube::read(&body)? };
+        let (hash, length) = studio.media.keep_table(&table)?;
+        let c = &mut *studio.store.connect()?;
+        Media { hash: hash.clone(), kind: "table".into(), bytes: length as i64 }.insert(c)?;
+        let spoken = encodings_in(&format!("{stem} {}", table.title));
+        let name = if table.title.trim().is_empty() { stem } else { table.title.clone() };
+        Ok(TableLine {
+            table: hash,
+            name: if name.trim().is_empty() { "table".into() } else { name },
+            says: says(&table),
+            from: spoken.first().cloned().unwrap_or_default(),
+            to: spoken.get(1).cloned().unwrap_or_default(),
+        })
+    });
+    Ok(web::Json(line.await??))
+}
+
+/// A correction of a decision list.
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+pub struct CorrectionLine {
+    /// Its id, or empty.
+    pub id: String,
+    /// Its numbers.
+    pub values: SlopeOffsetPower,
+}
+
+/// Reads a .cc, .ccc or .cdl.
+pub async fn read_corrections(body: web::Bytes) -> ApiResult<web::Json<Vec<CorrectionLine>>> {
+    let found = web::block(move || cdl::read(&body)).await??;
+    Ok(web::Json(found.into_iter().map(|c| CorrectionLine { id: c.id, values: c.step }).collect()))
+}
+
+/// Corrections to write.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct WriteCorrections {
+    /// `cc`, `ccc` or `cdl`.
+    pub form: String,
+    /// The corrections in order.
+    pub corrections: Vec<CorrectionLine>,
+}
+
+/// Writes a .cc, .ccc or .cdl.
+pub async fn write_corrections(body: web::Json<WriteCorrections>) -> ApiResult<HttpResponse> {
+    let form = Form::of_extension(&body.form)
+        .ok_or_else(|| ApiError::Invalid(format!("“{}” is none of cc, ccc and cdl", body.form)))?;
+    let mut corrections = Vec::new();
+    for c in body.into_inner().corrections {
+        Values::SlopeOffsetPower(c.values.clone()).check().map_err(|e| ApiError::Invalid(e.to_string()))?;
+        corrections.push(Correction { id: c.id.chars().take(200).collect(), step: c.values });
+    }
+    if corrections.is_empty() || corrections.len() > cdl::MAX_CORRECTIONS {
+        return Err(ApiError::Invalid("a decision list holds 1 to 5000 corrections".into()));
+    }
+    Ok(HttpResponse::Ok().content_type("application/xml").body(cdl::write(&corrections, form)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::encodings_in;
+
+    #[test]
+    fn a_name_speaks_of_its_encodings_in_order() {
+        assert_eq!(encodings_in("harbour_v3_acescct_to_rec709_33"), ["acescct", "rec709"]);
+        assert_eq!(encodings_in("Cineon to P3-D65"), ["cineon", "p3-d65"]);
+        assert_eq!(encodings_in("old print"), Vec::<String>::new());
+    }
+}
