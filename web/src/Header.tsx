@@ -1,11 +1,11 @@
 /** The head of the page: places, the look in hand, undo, versions. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Redo2, Undo2 } from "lucide-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, Problem } from "./api/client";
 import { ProductionMenu } from "./ProductionMenu";
 import { useWork, type Saving } from "./state/work";
-import { shotInHand, useSession } from "./state/session";
+import { say, shotInHand, useSession } from "./state/session";
 import { Button, Dialog, Menu, TextField } from "./ui/controls";
 
 const PLACES = [
@@ -46,8 +46,19 @@ export function Header() {
         </>
       )}
       {place === "look" && <Button onClick={() => setKeeping(true)}>Save version</Button>}
+      <ShelfButton />
       <KeepVersion key={String(keeping)} open={keeping} onClose={() => setKeeping(false)} />
     </header>
+  );
+}
+
+function ShelfButton() {
+  const open = useSession((s) => s.shelf);
+  const set = useSession((s) => s.set);
+  return (
+    <Button kind="quiet" aria-expanded={open} onClick={() => set({ shelf: !open })}>
+      Shelf {open ? "▾" : "▸"}
+    </Button>
   );
 }
 
@@ -62,6 +73,7 @@ function Looks() {
   const set = useSession((s) => s.set);
   const id = useWork((s) => s.look?.id);
   const title = useWork((s) => s.look?.name);
+  const file = useRef<HTMLInputElement>(null);
   const [naming, setNaming] = useState<"new" | "rename" | "copy" | null>(null);
   const client = useQueryClient();
   const looks = useQuery({
@@ -95,6 +107,17 @@ function Looks() {
     await load(other.id);
     await client.invalidateQueries({ queryKey: ["looks"] });
   };
+  const bring = async (chosen: File | undefined) => {
+    if (!chosen || !production) return;
+    try {
+      const made = await api.importLook(production, chosen);
+      await load(made.id);
+      set({ notice: `${made.document.name} is in the production, with everything inside it.` });
+      await client.invalidateQueries({ queryKey: ["looks"] });
+    } catch (e) {
+      set({ notice: e instanceof Problem ? e.message : String(e) });
+    }
+  };
   const titles = { new: "Name of the new look", rename: "Rename this look", copy: "Name of the copy" };
   return (
     <>
@@ -110,8 +133,25 @@ function Looks() {
           { label: "New look…", run: () => setNaming("new") },
           { label: "Copy this look…", disabled: !title, run: () => setNaming("copy") },
           { label: "Rename…", disabled: !title, run: () => setNaming("rename") },
+          { label: "Keep on the Shelf", disabled: !title, run: () => void keepOnShelf().then(() => client.invalidateQueries({ queryKey: ["shelf"] })) },
+          null,
+          { label: "Save as a look file", disabled: !id, run: () => void saveFile(id) },
+          { label: "Bring in a look file…", run: () => file.current?.click() },
+          null,
           { label: "Delete this look", disabled: (looks.data?.length ?? 0) < 2, run: () => void remove() },
         ]}
+      />
+      <input
+        ref={file}
+        type="file"
+        accept=".json"
+        aria-label="Look file"
+        tabIndex={-1}
+        className="sr-only"
+        onChange={(e) => {
+          void bring(e.target.files?.[0]);
+          e.target.value = "";
+        }}
       />
       <NameDialog
         key={naming ?? ""}
@@ -124,6 +164,28 @@ function Looks() {
       />
     </>
   );
+}
+
+/** Keeps the look in hand, as it stands, among the own looks on the Shelf. */
+async function keepOnShelf(): Promise<void> {
+  const { document } = useWork.getState();
+  if (!document) return;
+  try {
+    await api.keepOnShelf("look", document);
+    say(`“${document.name}” is on the Shelf`);
+  } catch (e) {
+    say(e);
+  }
+}
+
+/** Saves what is still open, then hands the look out as one file. */
+async function saveFile(id: string | undefined): Promise<void> {
+  if (!id) return;
+  await useWork.getState().save();
+  const link = document.createElement("a");
+  link.href = `/api/looks/${id}/file`;
+  link.download = "";
+  link.click();
 }
 
 const WORDS: Record<Saving, string> = {
@@ -184,10 +246,27 @@ function UndoRedo() {
       <Button kind="quiet" aria-label="Undo" disabled={!undoes} title={undoes ? `Undo: ${undoes}` : ""} onClick={undo}>
         <Undo2 size={15} />
       </Button>
+      <History />
       <Button kind="quiet" aria-label="Redo" disabled={!redoes} title={redoes ? `Redo: ${redoes}` : ""} onClick={redo}>
         <Redo2 size={15} />
       </Button>
     </div>
+  );
+}
+
+/** The changes that can be taken back, newest first: pressing one goes back to before it. */
+function History() {
+  const past = useWork((s) => s.past);
+  const newest = past.slice(-15).reverse();
+  return (
+    <Menu
+      trigger={
+        <Button kind="quiet" aria-label="What was done" className="px-0.5" disabled={past.length === 0}>
+          ▾
+        </Button>
+      }
+      items={newest.map((p, i) => ({ label: p.label, hint: i === 0 ? "last" : "", run: () => useWork.getState().undoTo(i + 1) }))}
+    />
   );
 }
 

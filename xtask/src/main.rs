@@ -5,6 +5,7 @@
 //! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute.
 //! * `cargo xtask fuzz` — hostile bytes into every reader, `[READER] [SECONDS]`.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
+//! * `cargo xtask sheets OUT` — contact sheets of the starting looks on all demo shots.
 //! * `cargo xtask types` — remakes the page's types and the look file's schema from the code.
 //! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
 
@@ -28,9 +29,10 @@ fn main() -> ExitCode {
         "bench" => bench::run_all(),
         "fuzz" => fuzz::run(&rest),
         "shots" => shots(),
+        "sheets" => sheets(&rest),
         "types" => types(),
         "fixtures" => fixtures(),
-        _ => Err("say one of: demo, test, bench, fuzz, shots, types, fixtures".into()),
+        _ => Err("say one of: demo, test, bench, fuzz, shots, sheets, types, fixtures".into()),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -94,6 +96,11 @@ fn shots() -> Outcome {
     page()?;
     run("", "cargo", &["build", "--workspace"])?;
     run("", "cargo", &["run", "--package", "lantern-browser-tests", "--bin", "shots"])
+}
+
+fn sheets(rest: &[String]) -> Outcome {
+    let out = rest.first().map_or("target/sheets", String::as_str);
+    run("", "cargo", &["run", "--release", "--quiet", "--package", "dusky-lantern", "--example", "sheet", "--", out])
 }
 
 fn types() -> Outcome {

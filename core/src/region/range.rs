@@ -2,7 +2,7 @@
 
 use crate::colour::plane::{Plane, SKIN_DEGREES, hue_of};
 use crate::lane::{self, N, Planes, select, smoothstep};
-use crate::step::hue_curves::{Shape, coloured, hues};
+use crate::step::hue_curves::{Shape, coloured, hues, spread};
 use crate::step::{Axis, Zone, field::parameters, plane_of, saturation_reach};
 
 /// The ends of the tonal axis, which count as no edge.
@@ -196,14 +196,15 @@ impl Seen {
         let at = |v: &[f64], share: f64| v[((v.len() - 1) as f64 * share).round() as usize];
         let saturation = sorted(&|[_, b, r]| b.hypot(*r) / reach);
         let brightness = sorted(&|[y, _, _]| f64::from(axis.place(*y as f32)));
-        let (x, y) = split.iter().fold((0.0, 0.0), |(x, y), [_, b, r]| (x + b, y + r));
+        let chroma: Vec<(f64, f64)> = split.iter().map(|[_, b, r]| (*b, *r)).collect();
+        let (x, y) = chroma.iter().fold((0.0, 0.0), |(x, y), (b, r)| (x + b, y + r));
+        let found = spread(&chroma, 0.06);
         let centre = hue_of(x, y);
         // A mean that is short against the colours it comes from, or hardly a colour, has no hue of its own.
         let mean = x.hypot(y) / split.len() as f64 / reach;
-        let spread = sorted(&|[_, b, r]| turn(hue_of(*b, *r) - centre).abs());
         let has = mean > 0.02 && mean > 0.3 * at(&saturation, 0.5);
         Some(Self {
-            hue: has.then(|| (centre, at(&spread, 0.94))),
+            hue: found.filter(|_| has).map(|(centre, low, high)| (centre, high.max(-low))),
             saturation: [at(&saturation, 0.03), at(&saturation, 0.97)],
             brightness: [at(&brightness, 0.03), at(&brightness, 0.97)],
             middle: [centre, at(&saturation, 0.5), at(&brightness, 0.5)],

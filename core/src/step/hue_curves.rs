@@ -289,8 +289,33 @@ impl Kernel {
     }
 }
 
-/// The bump that covers the hues of some code values of a zone: its centre in their middle, its edges at their 5th and
-/// 95th percentile, at least 8 degrees away. Strong colours count for more. `None` where nothing has a hue.
+/// Middle and ends of the hues of some points of the plane: the angle of their mean, and how far below and above it
+/// `outside` of their saturation lies on either side. Strong colours count for more. `None` where nothing has a hue.
+pub fn spread(seen: &[(f64, f64)], outside: f64) -> Option<(f64, f64, f64)> {
+    let (x, y) = seen.iter().fold((0.0, 0.0), |(x, y), (cb, cr)| (x + cb, y + cr));
+    let centre = crate::colour::plane::hue_of(x, y);
+    let away = |(cb, cr): &(f64, f64)| {
+        (crate::colour::plane::hue_of(*cb, *cr) - centre + 540.0).rem_euclid(360.0) - 180.0
+    };
+    let mut weighed: Vec<(f64, f64)> = seen.iter().map(|p| (away(p), p.0.hypot(p.1))).collect();
+    let total: f64 = weighed.iter().map(|(_, w)| w).sum();
+    if total <= 0.0 {
+        return None;
+    }
+    weighed.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let at = |share: f64| {
+        let mut sum = 0.0;
+        let found = weighed.iter().find(|(_, w)| {
+            sum += w;
+            sum >= share * total
+        });
+        found.map_or(0.0, |(away, _)| *away)
+    };
+    Some((centre, at(outside).min(0.0), at(1.0 - outside).max(0.0)))
+}
+
+/// The bump that covers the hues of some code values of a zone: its centre in their middle, its edges where a twelfth
+/// of their saturation lies outside, at least 8 degrees away. `None` where nothing has a hue.
 pub fn bump_over(pixels: &[[f32; 4]], zone: Zone) -> Option<Bump> {
     let plane = super::plane_of(zone);
     let reach = f64::from(saturation_reach(zone));
@@ -300,19 +325,9 @@ pub fn bump_over(pixels: &[[f32; 4]], zone: Zone) -> Option<Bump> {
         .map(|(_, cb, cr)| (f64::from(cb), f64::from(cr)))
         .filter(|(cb, cr)| cb.hypot(*cr) > 0.01 * reach)
         .collect();
-    if seen.is_empty() {
-        return None;
-    }
-    let (x, y) = seen.iter().fold((0.0, 0.0), |(x, y), (cb, cr)| (x + cb, y + cr));
-    let centre = crate::colour::plane::hue_of(x, y);
-    let mut away: Vec<f64> = seen
-        .iter()
-        .map(|(cb, cr)| (crate::colour::plane::hue_of(*cb, *cr) - centre + 540.0).rem_euclid(360.0) - 180.0)
-        .collect();
-    away.sort_by(f64::total_cmp);
-    let at = |share: f64| away[((away.len() - 1) as f64 * share).round() as usize];
-    let reach = |v: f64| (v.abs() + 6.0).clamp(8.0, 90.0).round();
-    let (down, up) = (reach(at(0.05).min(0.0)), reach(at(0.95).max(0.0)));
+    let (centre, low, high) = spread(&seen, 1.0 / 12.0)?;
+    let reach = |v: f64| (v.abs() + 6.0).clamp(8.0, 60.0).round();
+    let (down, up) = (reach(low), reach(high));
     let softness = ((down + up) / 2.0).clamp(12.0, 40.0).round();
     Some(Bump { centre: centre.round() % 360.0, down, up, softness, ..Default::default() })
 }
@@ -409,7 +424,7 @@ mod tests {
             .collect();
         let bump = bump_over(&patch, Zone::Scene).unwrap();
         assert_eq!(bump.centre, 0.0, "{bump:?}");
-        assert!((15.0..18.0).contains(&bump.down) && (15.0..18.0).contains(&bump.up), "{bump:?}");
+        assert!((13.0..17.0).contains(&bump.down) && (13.0..17.0).contains(&bump.up), "{bump:?}");
         assert_eq!(bump_over(&[[0.3, 0.3, 0.3, 1.0]], Zone::Scene), None);
     }
 }

@@ -105,6 +105,7 @@ pub fn split_number(file: &str) -> Option<(&str, i32)> {
 
 /// Files that come in together: a still, a clip, or the frames of a sequence.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, schemars::JsonSchema)]
+#[schemars(rename = "FileGroup")]
 pub struct Group {
     /// What the shot will be called.
     pub name: String,

@@ -6,6 +6,16 @@ export type Look = Schemas["Look"];
 export type Path = Schemas["Path"];
 export type Step = Schemas["Step"];
 export type Zone = Schemas["Zone"];
+export type StepGroup = Schemas["Group"];
+export type Region = Schemas["Region"];
+export type ColourRange = Schemas["ColourRange"];
+export type Bump = Schemas["Bump"];
+export type TableUse = Schemas["TableUse"];
+export type TableLine = Schemas["TableLine"];
+export type CorrectionLine = Schemas["CorrectionLine"];
+export type ShelfItem = Schemas["ShelfItem"];
+export type Difference = Schemas["Difference"];
+export type Picked = Schemas["Picked"];
 export type KindInfo = Schemas["KindInfo"];
 export type Field = Schemas["Field"];
 export type EncodingInfo = Schemas["EncodingInfo"];
@@ -27,7 +37,7 @@ export type Counts = Partial<Schemas["Counts"]>;
 export type Sample = Schemas["Sample"];
 export type ScopeInfo = Schemas["ScopeInfo"];
 export type Area = Schemas["Area"];
-export type Group = Schemas["Group"];
+export type Group = Schemas["FileGroup"];
 type Groups = Group[];
 export type Listing = Schemas["Listing"];
 export type FrameLine = Schemas["FrameLine"];
@@ -49,14 +59,10 @@ export class Problem extends Error {
   }
 }
 
-async function call<T>(method: string, url: string, body?: unknown): Promise<T> {
+async function send(method: string, url: string, type?: string, body?: BodyInit): Promise<Response> {
   let response: Response;
   try {
-    response = await fetch(url, {
-      method,
-      headers: body === undefined ? {} : { "content-type": "application/json" },
-      body: body === undefined ? undefined : JSON.stringify(body),
-    });
+    response = await fetch(url, { method, headers: type ? { "content-type": type } : {}, body });
   } catch {
     throw new Problem(0, "The server does not answer.");
   }
@@ -64,7 +70,21 @@ async function call<T>(method: string, url: string, body?: unknown): Promise<T> 
     const problem = (await response.json().catch(() => null)) as Schemas["Problem"] | null;
     throw new Problem(response.status, problem?.detail ?? response.statusText, problem?.revision);
   }
+  return response;
+}
+
+async function call<T>(method: string, url: string, body?: unknown): Promise<T> {
+  const json = body === undefined ? undefined : JSON.stringify(body);
+  const response = await send(method, url, json && "application/json", json);
   return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+async function callText(url: string, body: unknown): Promise<string> {
+  return (await send("POST", url, "application/json", JSON.stringify(body))).text();
+}
+
+async function sendFile<T>(url: string, file: Blob): Promise<T> {
+  return (await (await send("POST", url, "application/octet-stream", file)).json()) as T;
 }
 
 export const api = {
@@ -123,5 +143,15 @@ export const api = {
   createHandoff: (id: string, ask: { version: number; from: string; to: string; size: number }) =>
     call<Handoff>("POST", `/api/looks/${id}/handoffs`, ask),
   cancelHandoff: (id: string) => call<Handoff>("POST", `/api/handoffs/${id}/cancel`),
+  importLook: (production: string, file: Blob) => sendFile<LookDetail>(`/api/productions/${production}/looks/import`, file),
+  bringTable: (file: File) => sendFile<TableLine>(`/api/tables?name=${encodeURIComponent(file.name)}`, file),
+  readCorrections: (file: Blob) => sendFile<CorrectionLine[]>("/api/corrections/read", file),
+  writeCorrections: (form: string, corrections: CorrectionLine[]) => callText("/api/corrections/write", { form, corrections }),
+  shelf: () => call<ShelfItem[]>("GET", "/api/shelf"),
+  keepOnShelf: (kind: "look" | "steps", document: Look) => call<ShelfItem>("POST", "/api/shelf", { kind, document }),
+  takeFromShelf: (id: string) => call<undefined>("DELETE", `/api/shelf/${id}`),
+  compare: (before: Path, after: Path) => call<Difference[]>("POST", "/api/compare", { before, after }),
+  rangeFields: () => call<Field[]>("GET", "/api/range-fields"),
+  pick: (ask: Schemas["PickRequest"]) => call<Picked>("POST", "/api/pick", ask),
   dropper: (ask: Schemas["DropperRequest"]) => call<Dropped>("POST", "/api/dropper", ask),
 };

@@ -16,6 +16,7 @@ export interface Frame {
   /** Shares at black, at white, out of gamut, beyond EBU R 103. */
   limits: Float32Array | null;
   tones: Uint32Array | null;
+  hues: Uint32Array | null;
 }
 
 export interface Thumbnail {
@@ -25,11 +26,12 @@ export interface Thumbnail {
   pixels: Uint8ClampedArray<ArrayBuffer>;
 }
 
-export type Message = { kind: "picture" | "beside"; frame: Frame } | { kind: "row"; thumbnail: Thumbnail };
+export type Message = { kind: "picture" | "beside"; frame: Frame } | { kind: "row" | "card"; seq: number; thumbnail: Thumbnail };
 
 const HEADER = 16;
 const LEVELS = 256;
 const BINS = 128;
+const HUES = 180;
 
 /** Takes a message apart; see the server's `preview::request` for its layout. */
 export function read(data: ArrayBuffer): Message {
@@ -37,8 +39,11 @@ export function read(data: ArrayBuffer): Message {
   const [width, height] = [header.getUint16(8, true), header.getUint16(10, true)];
   const pixels = new Uint8ClampedArray(data, HEADER, width * height * 4);
   const kind = header.getUint8(0);
-  if (kind === 2) return { kind: "row", thumbnail: { index: header.getUint16(14, true), width, height, pixels } };
   const [holds, seq, columns] = [header.getUint16(2, true), header.getUint32(4, true), header.getUint16(12, true)];
+  if (kind === 2 || kind === 4) {
+    const thumbnail = { index: header.getUint16(14, true), width, height, pixels };
+    return { kind: kind === 2 ? "row" : "card", seq, thumbnail };
+  }
   let at = HEADER + width * height * 4;
   const words = (bit: number, count: number) => {
     if (!(holds & bit)) return null;
@@ -58,7 +63,8 @@ export function read(data: ArrayBuffer): Message {
   const shares = longs(32, 4);
   const limits = shares && new Float32Array(shares.buffer, shares.byteOffset, 4);
   const tones = longs(64, BINS);
+  const hues = longs(128, HUES);
   const rest = header.getUint8(1) === 1;
-  const counts = { wave, luma, vector, histogram, chromaticity, limits, tones };
+  const counts = { wave, luma, vector, histogram, chromaticity, limits, tones, hues };
   return { kind: kind === 3 ? "beside" : "picture", frame: { seq, rest, width, height, pixels, columns, ...counts } };
 }

@@ -15,13 +15,21 @@ export interface Seen {
   path: Path;
   /** The trim beneath; null for the shot's own as it was saved last. */
   trim: Path | null;
-  show: "picture" | "stops" | "marks";
+  show: "picture" | "stops" | "marks" | "matte" | "isolated";
+  /** The step or group whose region is shown. */
+  matteOf: string | null;
+  /** The part of the frame that is seen close up. */
+  part: [number, number, number, number] | null;
   counts: Counts;
 }
 
 /** What to look at. */
 export interface View extends Seen {
+  /** One's own path, which fingerprints and curves are drawn of, whatever the picture shows. */
+  own: Path;
   step: string | null;
+  /** The step or group whose population of hues is wanted. */
+  huesOf: string | null;
   row: string[];
   rowPath: Path;
   beside: Seen | null;
@@ -71,6 +79,8 @@ class Preview {
   readonly besides = new Listeners<Frame>();
   readonly samples = new Listeners<Samples>();
   readonly thumbnails = new Listeners<Thumbnail>();
+  /** Small pictures under other paths, with the number of the request that they belong to. */
+  readonly cards = new Listeners<{ seq: number; thumbnail: Thumbnail }>();
   readonly readings = new Listeners<Reading>();
   readonly problems = new Listeners<string>();
   readonly online = new Listeners<boolean>();
@@ -163,7 +173,7 @@ class Preview {
     if (!view) return;
     this.seq += 1;
     this.inFlight = { seq: this.seq, since, rest };
-    this.send({ ask: "picture", seq: this.seq, ...this.seen(view, rest, scopes), tones_of: view.step });
+    this.send({ ask: "picture", seq: this.seq, ...this.seen(view, rest, scopes), tones_of: view.step, hues_of: view.huesOf });
   }
 
   private seen(s: Seen, rest: boolean, scopes: boolean) {
@@ -176,6 +186,8 @@ class Preview {
       width: WIDTH,
       display: DISPLAY,
       show: s.show,
+      matte_of: s.matteOf,
+      view: s.part,
       // Shares that need whole programs wait for rest.
       counts: scopes ? (rest ? s.counts : { ...s.counts, limits: false, chromaticity: false }) : { area: s.counts.area },
     };
@@ -193,6 +205,13 @@ class Preview {
     if (!view || view.places.length === 0 || !this.ready()) return;
     const { shot, frame, path, trim, places } = view;
     this.send({ ask: "sample", seq: this.seq, shot, frame, path, trim, display: DISPLAY, at: places });
+  }
+
+  /** Asks for small pictures of a shot under several paths; they come one by one. Gives the request's number. */
+  askCards(shot: string, frame: number | null, paths: Path[], width: number): number {
+    this.seq += 1;
+    this.send({ ask: "cards", seq: this.seq, shot, frame, paths, width, display: DISPLAY });
+    return this.seq;
   }
 
   /** Asks for everything once more: something that is not in the view has changed. */
@@ -218,7 +237,7 @@ class Preview {
   }
 
   private askReading(): void {
-    if (this.view) this.send({ ask: "reading", seq: this.seq, path: this.view.path, step: this.view.step });
+    if (this.view) this.send({ ask: "reading", seq: this.seq, path: this.view.own, step: this.view.step });
   }
 
   private askRest(): void {
@@ -249,8 +268,9 @@ class Preview {
 
   private bytes(data: ArrayBuffer): void {
     const message = read(data);
-    if (message.kind === "row") {
-      this.thumbnails.say(message.thumbnail);
+    if ("thumbnail" in message) {
+      if (message.kind === "row") this.thumbnails.say(message.thumbnail);
+      else this.cards.say({ seq: message.seq, thumbnail: message.thumbnail });
       return;
     }
     if (message.kind === "beside") {

@@ -407,7 +407,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Group"][];
+                        "application/json": components["schemas"]["FileGroup"][];
                     };
                 };
                 /** @description what went wrong (RFC 9457) */
@@ -3797,7 +3797,7 @@ export interface components {
             keep_exposure: boolean;
         };
         /** @description Files that come in together: a still, a clip, or the frames of a sequence. */
-        Group: {
+        FileGroup: {
             /** @description Whether it is a clip. */
             clip: boolean;
             /** @description Its files in order, with their frame numbers. */
@@ -3811,7 +3811,7 @@ export interface components {
             sequence: boolean;
         };
         /** @description What steps next to each other share. */
-        Group2: {
+        Group: {
             /** @description Unique among the groups of its path. */
             id: string;
             /** @description The designer's own name for it. */
@@ -4250,7 +4250,7 @@ export interface components {
         /** @description The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen. */
         Path: {
             /** @description The groups that steps name; the steps of one stand next to each other. */
-            groups?: components["schemas"]["Group2"][];
+            groups?: components["schemas"]["Group"][];
             /** @description The steps in the order the light meets them. */
             steps: components["schemas"]["Step"][];
         };

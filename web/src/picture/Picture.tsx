@@ -4,6 +4,7 @@ import { useInstruments } from "../state/instruments";
 import { shotInHand, shotsOf, useSession } from "../state/session";
 import { follow } from "../ui/drag";
 import { Legend } from "./Legend";
+import { SURROUND, ViewBar } from "./ViewBar";
 import { Pins, Readout } from "./Readout";
 import { Stage } from "./Stage";
 
@@ -15,10 +16,19 @@ export function Picture() {
   const held = useSession((s) => s.held);
   const shot = useSession(shotInHand);
   const other = useSession((s) => shotsOf(s.production).find((x) => x.id === beside?.shot));
-  const as = place === "balance" && other ? (beside?.as ?? null) : null;
+  const against = useInstruments((s) => s.against);
+  const againstAs = useInstruments((s) => s.againstAs);
+  const surround = useInstruments((s) => s.surround);
+  const full = useInstruments((s) => s.full);
+  const trying = useSession((s) => s.trying !== null);
+  const as = place === "balance" ? (other ? (beside?.as ?? null) : null) : against ? againstAs : null;
   return (
-    <section aria-label="Picture" className="flex min-h-0 flex-1 flex-col">
-      <div className="relative flex min-h-0 flex-1 items-center justify-center gap-1 bg-pit">
+    <section aria-label="Picture" className={full ? "fixed inset-0 z-20 flex flex-col bg-room" : "flex min-h-0 flex-1 flex-col"}>
+      <div
+        data-surround={surround}
+        className={`relative flex min-h-0 flex-1 items-center justify-center gap-1 ${surround === "page" ? "p-[5%]" : ""}`}
+        style={{ background: SURROUND[surround] }}
+      >
         {as === "wipe" ? (
           <Wipe />
         ) : (
@@ -27,24 +37,31 @@ export function Picture() {
             {as && <Stage source="beside" name={other?.name} className="w-1/2" />}
           </>
         )}
-        {held === "rest" && <div className="absolute inset-0 bg-[#777777]" data-rest />}
+        {held === "rest" && <div className="absolute inset-0 bg-rest" data-rest />}
         {show === "stops" && <Legend />}
         <Pins />
       </div>
-      <footer className="flex h-6 items-center gap-4 overflow-hidden whitespace-nowrap text-faint">
+      <footer className="flex h-6 shrink-0 items-center gap-4 whitespace-nowrap text-faint">
+        <div className="flex min-w-0 flex-1 items-center gap-4 overflow-hidden">
         <span className="text-text">
           {shot?.name ?? "no shot"}
           {as && other ? ` · ${other.name}` : ""}
         </span>
-        {tool ? (
+        {trying ? (
+          <span className="text-lantern">tried from the Shelf; your own work is untouched</span>
+        ) : tool ? (
           <span className="text-lantern">{HINTS[tool.kind]}, Esc to leave it</span>
         ) : held === "untouched" ? (
           <span className="text-lantern">untouched shot</span>
         ) : held === "version" ? (
           <span className="text-lantern">last saved version</span>
+        ) : held === "step" || held === "group" ? (
+          <span className="text-lantern">without the {held} in hand</span>
         ) : (
           <Readout hints={HOLDS[place] ?? []} />
         )}
+        </div>
+        <ViewBar />
       </footer>
     </section>
   );
@@ -55,47 +72,73 @@ const HINTS = {
   exposure: "click or drag over the patch",
   rectangle: "drag a rectangle on the picture",
   loop: "draw around something on the picture",
+  bump: "click or drag over a colour",
+  range: "click or drag over a colour",
 };
 
 const HOLDS: Record<string, string[]> = {
-  look: ["hold A untouched", "hold V last version", "hold G rest on grey"],
+  look: ["hold A untouched", "V last version", "S without this step", "G grey"],
   balance: ["hold A untrimmed", "F the shot before", "hold G rest on grey"],
 };
 
-/** Both pictures on each other, parted by a line that is dragged. */
+/** Half-planes of the picture's box: beyond a line at a share of the way across, turned by an angle. */
+function beyond(wipe: number, degrees: number): string {
+  const a = (degrees * Math.PI) / 180;
+  const [nx, ny] = [Math.cos(a), Math.sin(a)];
+  // The line goes from one end of the box to the other along its normal, whatever the angle.
+  const reach = (Math.abs(nx) + Math.abs(ny)) / 2;
+  const at = (wipe * 2 - 1) * reach;
+  const point = (along: number, out: number) => `${(0.5 + nx * out - ny * along) * 100}% ${(0.5 + ny * out + nx * along) * 100}%`;
+  return `polygon(${point(-2, at)}, ${point(2, at)}, ${point(2, at + 4)}, ${point(-2, at + 4)})`;
+}
+
+/** Both pictures on each other, parted by a line that is dragged, and turned by dragging with Shift or by R. */
 function Wipe() {
   const wipe = useInstruments((s) => s.wipe);
+  const angle = useInstruments((s) => s.wipeAngle);
   const set = useInstruments((s) => s.set);
   useEffect(() => () => set({ wipe: 0.5 }), [set]);
-  const at = `${wipe * 100}%`;
+  const a = (angle * Math.PI) / 180;
+  const reach = (Math.abs(Math.cos(a)) + Math.abs(Math.sin(a))) / 2;
+  const out = (wipe * 2 - 1) * reach;
+  const [lx, ly] = [0.5 + Math.cos(a) * out, 0.5 + Math.sin(a) * out];
   const drag = (e: React.PointerEvent<HTMLDivElement>) => {
     const box = e.currentTarget.parentElement?.getBoundingClientRect();
     if (!box) return;
-    const move = (m: PointerEvent) => set({ wipe: Math.min(1, Math.max(0, (m.clientX - box.left) / box.width)) });
+    const move = (m: PointerEvent) => {
+      const [x, y] = [(m.clientX - box.left) / box.width - 0.5, (m.clientY - box.top) / box.height - 0.5];
+      if (m.shiftKey) set({ wipeAngle: Math.round((Math.atan2(y, x) * 180) / Math.PI) });
+      else set({ wipe: Math.min(1, Math.max(0, ((x * Math.cos(a) + y * Math.sin(a)) / reach + 1) / 2)) });
+    };
     follow(e, "wipe", move, () => undefined);
   };
   const keys = (e: React.KeyboardEvent) => {
     const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
-    if (by === undefined) return;
-    set({ wipe: Math.min(1, Math.max(0, wipe + by)) });
+    const turned = { ArrowUp: -5, ArrowDown: 5 }[e.key];
+    if (by !== undefined) set({ wipe: Math.min(1, Math.max(0, wipe + by)) });
+    else if (turned !== undefined) set({ wipeAngle: (((angle + turned + 180) % 360) + 360) % 360 - 180 });
+    else return;
     e.preventDefault();
+    e.stopPropagation();
   };
   return (
-    <div className="relative flex h-full w-full items-center justify-center">
+    <div className="relative flex h-full w-full items-center justify-center overflow-hidden">
       <Stage source="hand" name="" className="h-full w-full" />
-      <div className="pointer-events-none absolute inset-0 flex items-center justify-center" style={{ clipPath: `inset(0 0 0 ${at})` }}>
+      <div className="pointer-events-none absolute inset-0 flex items-center justify-center" style={{ clipPath: beyond(wipe, angle) }}>
         <Stage source="beside" name="" className="h-full w-full" />
       </div>
       <div
         role="slider"
         tabIndex={0}
-        aria-label="Line between the two shots"
+        aria-label="Line between the two pictures"
         aria-valuenow={Math.round(wipe * 100)}
+        aria-valuetext={`${Math.round(wipe * 100)} % across, turned by ${angle} degrees`}
+        title="Drag it; with Shift it turns"
         data-wipe
         onPointerDown={drag}
         onKeyDown={keys}
-        className="absolute inset-y-0 w-3 -translate-x-1/2 cursor-ew-resize"
-        style={{ left: at }}
+        className="absolute h-[200%] w-3 cursor-ew-resize"
+        style={{ left: `${lx * 100}%`, top: `${ly * 100}%`, transform: `translate(-50%, -50%) rotate(${angle}deg)` }}
       >
         <div className="mx-auto h-full w-px bg-lantern" />
       </div>

@@ -1,11 +1,12 @@
 /** A picture's canvas with what is drawn on it: areas, pins, and the tools that work by pressing on the picture. */
-import { useEffect, useRef, useState, type RefObject } from "react";
+import { useEffect, useRef, useState } from "react";
 import { preview } from "../api/preview";
 import { useInstruments, type Corner } from "../state/instruments";
+import { useCloseup, useFit } from "./closeup";
 import { follow } from "../ui/drag";
 import type { Source } from "../instruments/Scopes";
 import { point } from "./pointer";
-import { drop } from "./tools";
+import { drop, pick } from "./tools";
 
 interface Props {
   source: Source;
@@ -37,6 +38,10 @@ export function Stage({ source, name, className = "" }: Props) {
   const [ratio, setRatio] = useState(16 / 9);
   const size = useFit(room, ratio);
   const hand = source === "hand";
+  const view = useInstruments((s) => s.view);
+  const closeup = useInstruments((s) => s.closeup);
+  const [left, top, wide, high] = view ?? [0, 0, 1, 1];
+  useCloseup(hand, size);
 
   useEffect(
     () =>
@@ -47,7 +52,8 @@ export function Stage({ source, name, className = "" }: Props) {
         if (c.width !== frame.width || c.height !== frame.height) {
           c.width = frame.width;
           c.height = frame.height;
-          setRatio(frame.width / frame.height);
+          // A close-up has the shape of the room that it fills; the frame keeps its own.
+          if (!useInstruments.getState().view) setRatio(frame.width / frame.height);
         }
         context.putImageData(new ImageData(frame.pixels, frame.width, frame.height), 0, 0);
         c.dataset.seq = String(frame.seq);
@@ -60,7 +66,7 @@ export function Stage({ source, name, className = "" }: Props) {
     const box = canvas.current?.getBoundingClientRect();
     if (!box) return [0, 0];
     const share = (v: number, from: number, size: number) => Math.min(1, Math.max(0, (v - from) / size));
-    return [share(e.clientX, box.left, box.width), share(e.clientY, box.top, box.height)];
+    return [left + wide * share(e.clientX, box.left, box.width), top + high * share(e.clientY, box.top, box.height)];
   };
 
   const press = (e: React.PointerEvent<HTMLDivElement>) => {
@@ -69,7 +75,16 @@ export function Stage({ source, name, className = "" }: Props) {
     let line: Corner[] = [from];
     let shape: Corner[] | null = null;
     const loop = tool?.kind === "loop";
+    const start = useInstruments.getState().centre;
+    const [x0, y0] = [e.clientX, e.clientY];
     const move = (m: PointerEvent) => {
+      if (view && !tool) {
+        // Close up, a drag moves the frame under the room.
+        const by = [((m.clientX - x0) / size.width) * wide, ((m.clientY - y0) / size.height) * high] as const;
+        if (Math.hypot(m.clientX - x0, m.clientY - y0) > 3) shape = [];
+        useInstruments.getState().set({ centre: [start[0] - by[0], start[1] - by[1]] });
+        return;
+      }
       const to = placeOf(m);
       if (Math.hypot(to[0] - from[0], to[1] - from[1]) < CLICK && !shape) return;
       if (loop) {
@@ -88,6 +103,8 @@ export function Stage({ source, name, className = "" }: Props) {
         if (hand && !shape) pin(from);
       } else if (tool.kind === "white" || tool.kind === "exposure") {
         if (hand) void drop(tool, from, shape);
+      } else if (tool.kind === "bump" || tool.kind === "range") {
+        if (hand) void pick(tool, from, shape);
       } else if (shape && shape.length > 2) {
         set(hand ? { area: shape, tool: null } : { areaBeside: shape, tool: null });
       }
@@ -112,9 +129,10 @@ export function Stage({ source, name, className = "" }: Props) {
           aria-label={name ? `Picture of ${name}` : "No shot"}
           {...(hand ? { "data-picture": true } : { "data-beside": true })}
           className="block h-full w-full"
+          style={{ imageRendering: closeup && closeup > 1 ? "pixelated" : "auto" }}
         />
-        <div className={`absolute inset-0 ${tool ? "cursor-crosshair" : ""}`} data-touch={source} onPointerDown={press}>
-          <svg viewBox="0 0 1 1" preserveAspectRatio="none" className="h-full w-full" aria-hidden>
+        <div className={`absolute inset-0 ${tool ? "cursor-crosshair" : view ? "cursor-grab" : ""}`} data-touch={source} onPointerDown={press}>
+          <svg viewBox={`${left} ${top} ${wide} ${high}`} preserveAspectRatio="none" className="h-full w-full" aria-hidden>
             {[area, drawn].map(
               (corners, i) =>
                 corners && (
@@ -131,7 +149,7 @@ export function Stage({ source, name, className = "" }: Props) {
             )}
           </svg>
           {hand &&
-            pins.map(([x, y], i) => (
+            pins.map(([px, py], i) => [(px - left) / wide, (py - top) / high, i] as const).filter(([x, y]) => x >= 0 && x <= 1 && y >= 0 && y <= 1).map(([x, y, i]) => (
               <span
                 key={i}
                 aria-hidden
@@ -145,20 +163,6 @@ export function Stage({ source, name, className = "" }: Props) {
       </div>
     </div>
   );
-}
-
-/** The largest size of a ratio that fits into an element. */
-function useFit(room: RefObject<HTMLDivElement | null>, ratio: number): { width: number; height: number } {
-  const [box, setBox] = useState({ width: 960, height: 540 });
-  useEffect(() => {
-    const element = room.current;
-    if (!element) return;
-    const watch = new ResizeObserver(() => setBox({ width: element.clientWidth, height: element.clientHeight }));
-    watch.observe(element);
-    return () => watch.disconnect();
-  }, [room]);
-  const width = Math.min(box.width, box.height * ratio);
-  return { width, height: width / ratio };
 }
 
 const MOST_PINS = 6;

@@ -1,9 +1,9 @@
-/** The droppers: what a press on the picture does to the Balance step that waits for it. */
+/** The tools that wait for a press on the picture: droppers, and colours picked for bumps and ranges. */
 import { api } from "../api/client";
 import { useInstruments, type Corner, type Tool } from "../state/instruments";
 import { say, useSession } from "../state/session";
-import { setValues, UNTOUCHED, useWork } from "../state/work";
-import { freshStep } from "../places/look/commands";
+import { setValue, setValues, UNTOUCHED, useWork } from "../state/work";
+import { freshStep, setRegion } from "../places/look/commands";
 
 type Dropper = Extract<Tool, { kind: "white" | "exposure" }>;
 
@@ -33,6 +33,42 @@ export async function drop(tool: Dropper, at: Corner, area: Corner[] | null): Pr
     } else {
       setValues(tool.step, "Exposure dropper", { exposure: Math.round(found.exposure * 100) / 100 });
       say(`Exposure ${signed(found.exposure, 2)} puts the place at ${signed(tool.stops, 2)} stops from grey`);
+    }
+  } catch (e) {
+    say(e);
+  }
+}
+
+type Picker = Extract<Tool, { kind: "bump" | "range" }>;
+
+/** Picks the colours of a place, or of what was dragged over, for the step or group that waits for them. */
+export async function pick(tool: Picker, at: Corner, area: Corner[] | null): Promise<void> {
+  // Adding and taking away go on; a new bump or range is made once.
+  const goesOn = tool.kind === "range" && tool.want !== "range";
+  if (!goesOn) useInstruments.getState().set({ tool: null });
+  const { shot, frame } = useSession.getState();
+  const { kind, document } = useWork.getState();
+  if (!shot || !document) return;
+  const target = tool.kind === "bump" ? tool.step : tool.target;
+  try {
+    const found = await api.pick({
+      shot,
+      frame,
+      path: document.path,
+      trim: kind === "trim" ? UNTOUCHED : null,
+      target,
+      want: tool.kind === "bump" ? "bump" : tool.want,
+      at: area ? null : at,
+      area: area && { corners: area },
+    });
+    const step = document.path.steps.find((s) => s.id === target);
+    if (found.bump && step?.kind === "hue-curves") {
+      setValue(target, "bumps", `Bump at ${found.bump.centre.toFixed(0)}°`, [...step.values.bumps, found.bump]);
+      say(`A bump at ${found.bump.centre.toFixed(0)}°, from ${found.bump.down.toFixed(0)}° below to ${found.bump.up.toFixed(0)}° above`);
+    }
+    if (found.range) {
+      const name = { range: "Range", add: "Wider range", subtract: "Narrower range" }[tool.kind === "range" ? tool.want : "range"];
+      setRegion(target, name, { colours: found.range });
     }
   } catch (e) {
     say(e);

@@ -3,7 +3,9 @@ import { create } from "zustand";
 import type { Counts } from "../api/client";
 
 export type Wave = "luma" | "overlay" | "parade";
-export type Show = "picture" | "stops" | "marks";
+export type Show = "picture" | "stops" | "marks" | "matte" | "isolated";
+/** What lies around the picture; a page is white with the picture set into it. */
+export type Surround = "black" | "grey" | "white" | "page";
 export type Corner = [number, number];
 /** What a press on the picture does. */
 export type Tool =
@@ -11,9 +13,20 @@ export type Tool =
   | { kind: "exposure"; step: string; stops: number }
   | { kind: "rectangle" }
   | { kind: "loop" }
+  | { kind: "bump"; step: string }
+  | { kind: "range"; target: string; want: "range" | "add" | "subtract" }
   | null;
-/** How a second shot is shown. */
-export type Beside = { shot: string; as: "side" | "wipe" } | null;
+/** How a second picture is shown. */
+export type As = "side" | "wipe";
+/** A second shot. */
+export type Beside = { shot: string; as: As } | null;
+/** What a look is compared against. */
+export type Against =
+  | { kind: "untouched" | "plain" }
+  | { kind: "version"; look: string; number: number }
+  | { kind: "look"; look: string }
+  | { kind: "reference"; shot: string }
+  | null;
 
 interface Instruments {
   wave: Wave;
@@ -25,8 +38,19 @@ interface Instruments {
   pins: Corner[];
   tool: Tool;
   beside: Beside;
-  /** Where the wipe's line stands, as a share of the width. */
+  against: Against;
+  againstAs: As;
+  /** Where the wipe's line stands, as a share of the way across, and the angle it is turned by, in degrees. */
   wipe: number;
+  wipeAngle: number;
+  surround: Surround;
+  /** Screen pixels for a pixel of the frame; null fits the picture in. */
+  closeup: number | null;
+  /** The place in the middle of a close-up. */
+  centre: Corner;
+  /** The part of the frame that is seen close up: left, top, width, height as shares. */
+  view: [number, number, number, number] | null;
+  full: boolean;
   set: (change: Partial<Omit<Instruments, "set">>) => void;
 }
 
@@ -39,7 +63,15 @@ export const useInstruments = create<Instruments>((set) => ({
   pins: [],
   tool: null,
   beside: null,
+  against: null,
+  againstAs: "wipe",
   wipe: 0.5,
+  wipeAngle: 0,
+  surround: "black",
+  closeup: null,
+  centre: [0.5, 0.5],
+  view: null,
+  full: false,
   set: (change) => set(change),
 }));
 

@@ -1,8 +1,8 @@
 /** What is being looked at: shots, frames, the held key. */
 import { create } from "zustand";
-import { api, type EncodingInfo, type KindInfo, type Production, type ScopeInfo, type Shot } from "../api/client";
+import { api, type EncodingInfo, type Field, type KindInfo, type Path, type Production, type ScopeInfo, type Shot } from "../api/client";
 
-export type Held = "untouched" | "version" | "rest" | null;
+export type Held = "untouched" | "version" | "rest" | "step" | "group" | null;
 export type Place = "footage" | "balance" | "look" | "handoff";
 
 interface Session {
@@ -10,6 +10,12 @@ interface Session {
   catalogue: KindInfo[];
   encodings: EncodingInfo[];
   scopes: ScopeInfo | null;
+  /** The parameters of a colour range. */
+  rangeFields: Field[];
+  /** Whether the Shelf is open. */
+  shelf: boolean;
+  /** A path that is tried on the picture, in place of one's own work. */
+  trying: Path | null;
   place: Place;
   shot: string | null;
   /** The shot that was looked at before, for flipping to and fro. */
@@ -31,6 +37,9 @@ export const useSession = create<Session>((set, get) => ({
   catalogue: [],
   encodings: [],
   scopes: null,
+  rangeFields: [],
+  shelf: false,
+  trying: null,
   place: "look",
   shot: null,
   before: null,

@@ -1,7 +1,7 @@
 /** The document in hand, a look or the trim of a shot: its path, undo, saving. The one place that holds it. */
 import { produce } from "immer";
 import { create } from "zustand";
-import { api, Problem, type Look, type Path, type Step } from "../api/client";
+import { api, Problem, type Look, type Path, type Step, type StepGroup } from "../api/client";
 import { preview } from "../api/preview";
 
 export type Saving = "saved" | "unsaved" | "saving" | "away" | "conflict" | "refused";
@@ -28,7 +28,10 @@ interface WorkState {
   dragging: boolean;
   saving: Saving;
   failure: string;
+  /** The step or group in hand. */
   step: string | null;
+  /** Steps that are picked together; the one in hand is among them. */
+  picked: string[];
 
   load: (id: string) => Promise<void>;
   loadTrim: (shot: string, name: string) => Promise<void>;
@@ -38,6 +41,10 @@ interface WorkState {
   undo: () => void;
   redo: () => void;
   select: (step: string | null) => void;
+  /** Picks a step along with others, or lets it go. */
+  pick: (step: string) => void;
+  /** Goes back by several changes at once. */
+  undoTo: (count: number) => void;
   save: () => Promise<void>;
   takeTheirs: () => Promise<void>;
 }
@@ -84,7 +91,7 @@ export const useWork = create<WorkState>((set, get) => {
     // Undo belongs to the document as it was left: one that changed elsewhere since begins anew.
     const own = kept?.text === JSON.stringify(found.document.path) ? kept : null;
     const step = own?.step ?? found.document.path.steps[0]?.id ?? null;
-    set({ kind, id, ...found, past: own?.past ?? [], future: own?.future ?? [], gesture: null, step, saving: "saved", failure: "" });
+    set({ kind, id, ...found, past: own?.past ?? [], future: own?.future ?? [], gesture: null, step, picked: [], saving: "saved", failure: "" });
     if (kind === "look") set({ look: { id, name: found.document.name } });
   }
 
@@ -101,13 +108,14 @@ export const useWork = create<WorkState>((set, get) => {
     saving: "saved",
     failure: "",
     step: null,
+    picked: [],
 
     load: (id) => take("look", id, () => api.look(id)),
 
     loadTrim: (shot, name) =>
       take("trim", shot, async () => {
         const { revision, path } = await api.trim(shot);
-        return { revision, document: { version: 1, name, notes: "", tags: [], path } };
+        return { revision, document: { version: 2, name, notes: "", tags: [], path } };
       }),
 
     edit: (label, change, gesture) => {
@@ -131,7 +139,15 @@ export const useWork = create<WorkState>((set, get) => {
     endGesture: () => set({ gesture: null, dragging: false }),
     undo: () => travel("past", "future"),
     redo: () => travel("future", "past"),
-    select: (step) => set({ step }),
+    select: (step) => set({ step, picked: [] }),
+    pick: (id) => {
+      const { step, picked } = get();
+      const all = picked.length > 0 ? picked : step ? [step] : [];
+      set(all.includes(id) ? { picked: all.filter((x) => x !== id) } : { step: id, picked: [...all, id] });
+    },
+    undoTo: (count) => {
+      for (let i = 0; i < count; i += 1) travel("past", "future");
+    },
 
     save: async () => {
       const { kind, id, revision, document, saving } = get();
@@ -165,6 +181,17 @@ export const useWork = create<WorkState>((set, get) => {
 /** The step in hand, where there is one. */
 export function stepInHand(state: WorkState): Step | undefined {
   return state.document?.path.steps.find((s) => s.id === state.step);
+}
+
+/** The group in hand, where there is one. */
+export function groupInHand(state: WorkState): StepGroup | undefined {
+  return state.document?.path.groups?.find((g) => g.id === state.step);
+}
+
+/** The steps of a path that a command is for: those picked together, or the one in hand. */
+export function pickedSteps(state: WorkState): Step[] {
+  const ids = state.picked.length > 0 ? state.picked : [state.step];
+  return (state.document?.path.steps ?? []).filter((s) => ids.includes(s.id) || ids.includes(s.group ?? ""));
 }
 
 /** Changes one value of a step. */

@@ -14,6 +14,8 @@ interface Props {
   onChange: (value: number, gesture?: string) => void;
   onEnd: () => void;
   label?: string;
+  /** Leaves its name to whoever stands beside it; screen readers still have it. */
+  bare?: boolean;
 }
 
 /** Temperature is felt in reciprocal kelvin: its slider runs evenly in mired. */
@@ -33,7 +35,7 @@ function fromTrack(field: Field & NumberKind, t: number): number {
  */
 export const NumberField = memo(Drawn, (a, b) => a.value === b.value && a.field === b.field && a.zone === b.zone && a.label === b.label);
 
-function Drawn({ field, value, zone, onChange, onEnd, label }: Props) {
+function Drawn({ field, value, zone, onChange, onEnd, label, bare }: Props) {
   const track = useRef<HTMLDivElement>(null);
   const [typed, setTyped] = useState<string | null>(null);
   const clamp = (v: number) => Math.min(field.max, Math.max(field.min, v));
@@ -93,9 +95,11 @@ function Drawn({ field, value, zone, onChange, onEnd, label }: Props) {
   return (
     <div className="min-w-0" title={field.help}>
       <div className="flex h-5 items-baseline justify-between gap-1">
-        <span className="shrink-0 text-dim" onDoubleClick={() => onChange(field.default)}>
-          {name}
-        </span>
+        {!bare && (
+          <span className="shrink-0 text-dim" onDoubleClick={() => onChange(field.default)}>
+            {name}
+          </span>
+        )}
         <input
           aria-label={`${name}, value`}
           value={typed ?? show(field, value, zone)}

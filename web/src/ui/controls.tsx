@@ -31,13 +31,13 @@ export function Menu({ trigger, items }: { trigger: ReactNode; items: (MenuItem 
       <M.Portal>
         <M.Content
           sideOffset={4}
-          className="z-20 min-w-44 rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
+          className="z-30 max-h-[70vh] min-w-44 overflow-y-auto rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
           onCloseAutoFocus={(e) => e.preventDefault()}
         >
           {items.map((item, i) =>
             item ? (
               <M.Item
-                key={item.label}
+                key={`${item.label} ${i}`}
                 disabled={item.disabled}
                 onSelect={item.run}
                 className="flex justify-between gap-6 rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-edge data-[highlighted]:text-bright"
@@ -78,7 +78,7 @@ export function Choice({
         <S.Icon className="text-faint">▾</S.Icon>
       </S.Trigger>
       <S.Portal>
-        <S.Content position="popper" sideOffset={4} className="z-20 rounded border border-edge bg-shelf p-1 shadow-lg">
+        <S.Content position="popper" sideOffset={4} className="z-50 rounded border border-edge bg-shelf p-1 shadow-lg">
           <S.Viewport>
             {options.map((o) => (
               <S.Item

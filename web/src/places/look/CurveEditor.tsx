@@ -18,17 +18,27 @@ interface Props {
   field: CurveField;
   points: Point[];
   colour: string;
+  /** Runs over shares 0..1 in place of the zone's tones. */
+  shares?: boolean;
 }
 
-export function CurveEditor({ step, zone, field, points, colour }: Props) {
+const SHARES = { from: 0, to: 1, ticks: [0, 0.25, 0.5, 0.75, 1] };
+
+function sharesPath(values: number[], low: number, high: number): string {
+  const y = (v: number) => (1 - (v - low) / (high - low)).toFixed(4);
+  return values.map((v, i) => `${i ? "L" : "M"}${(i / (values.length - 1)).toFixed(4)} ${y(v)}`).join("");
+}
+
+export function CurveEditor({ step, zone, field, points, colour, shares = false }: Props) {
   const reading = useCurves();
   const tones = useTones();
   const box = useRef<SVGSVGElement>(null);
   const endGesture = useWork((s) => s.endGesture);
   const [active, setActive] = useState<number | null>(null);
-  const { from, to, ticks } = AXIS[zone];
+  const { from, to, ticks } = shares ? SHARES : AXIS[zone];
   const same = field.rest === "same";
-  const [low, high] = same ? [from, to] : [0, 2];
+  const [low, high] = same ? [from, to] : [0, field.up[1] ?? 2];
+  const gap = shares ? 0.02 : GAP;
   const px = (v: number) => (v - from) / (to - from);
   const py = (v: number) => 1 - (v - low) / (high - low);
   const [left = -8, right = 8] = field.across;
@@ -36,8 +46,8 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
 
   const write = (next: Point[], gesture?: string) => setValue(step, field.id, `${field.title} curve`, next, gesture);
   const moved = (list: Point[], i: number, [x, y]: Point): Point[] => {
-    const least = (list[i - 1]?.[0] ?? left - GAP) + GAP;
-    const most = (list[i + 1]?.[0] ?? right + GAP) - GAP;
+    const least = (list[i - 1]?.[0] ?? left - gap) + gap;
+    const most = (list[i + 1]?.[0] ?? right + gap) - gap;
     const held: Point = [Math.min(most, Math.max(least, x)), Math.min(top, Math.max(bottom, y))];
     return list.map((p, k) => (k === i ? [Math.round(held[0] * 1000) / 1000, Math.round(held[1] * 1000) / 1000] : p));
   };
@@ -65,7 +75,7 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
     const base = points.length === 0 ? ends : points;
     const i = base.findIndex((p) => p[0] > at[0]);
     const k = i < 0 ? base.length : i;
-    if ([base[k - 1], base[k]].some((p) => p && Math.abs(p[0] - at[0]) < GAP)) return;
+    if ([base[k - 1], base[k]].some((p) => p && Math.abs(p[0] - at[0]) < gap)) return;
     const next = [...base.slice(0, k), at, ...base.slice(k)] as Point[];
     const gesture = drag(next, k, e);
     write(moved(next, k, at), gesture);
@@ -97,14 +107,14 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
           data-curve={field.id}
           onPointerDown={add}
         >
-          <path d={outline(tones, from, to)} fill="var(--color-edge)" />
+          {!shares && <path d={outline(tones, from, to)} fill="var(--color-edge)" />}
           {ticks.map((t) => (
             <path key={t} d={`M${px(t)} 0V1${same ? `M0 ${py(t)}H1` : ""}`} stroke="var(--color-shelf)" vectorEffect="non-scaling-stroke" />
           ))}
-          <path d={same ? "M0 1L1 0" : "M0 0.5H1"} stroke="var(--color-edge)" vectorEffect="non-scaling-stroke" />
+          <path d={same ? "M0 1L1 0" : `M0 ${py(1)}H1`} stroke="var(--color-edge)" vectorEffect="non-scaling-stroke" />
           {curve && (
             <path
-              d={curvePath(curve.values, from, to, low, high)}
+              d={shares ? sharesPath(curve.values, low, high) : curvePath(curve.values, from, to, low, high)}
               fill="none"
               stroke={colour}
               strokeWidth={1.5}
@@ -133,7 +143,7 @@ export function CurveEditor({ step, zone, field, points, colour }: Props) {
           />
         ))}
       </div>
-      <Ticks zone={zone} />
+      {shares ? <p className="h-4 text-faint">saturation, from none to a display’s primaries</p> : <Ticks zone={zone} />}
     </figure>
   );
 }

@@ -1,21 +1,27 @@
-/** The step in hand, with room to work. */
+/** The step or group in hand, with room to work. */
 import { useState } from "react";
-import type { Field, KindInfo, Step } from "../../api/client";
-import { useInstruments } from "../../state/instruments";
-import { setValue, stepInHand, useWork } from "../../state/work";
+import type { Field, KindInfo, Step, StepGroup } from "../../api/client";
+import { groupInHand, stepInHand, useWork } from "../../state/work";
 import { useSession } from "../../state/session";
-import { Button, TextField } from "../../ui/controls";
+import { Button } from "../../ui/controls";
 import { NumberField } from "../../ui/NumberField";
 import { balanceStep } from "../../picture/tools";
-import { setStrength, reset } from "./commands";
-import { CurveEditor } from "./CurveEditor";
-import { Crossovers, RANGES, TintPad } from "./TintPad";
+import { setStrength, reset, ungroup } from "./commands";
+import { BalanceBody } from "./bodies/BalanceBody";
+import { CurvesBody, SaturationBody } from "./bodies/CurvesBody";
+import { CompressBody, GelBody, LevelsBody, MixBody, SlopeBody } from "./bodies/ColourBodies";
+import { FamiliesBody } from "./bodies/FamiliesBody";
+import { HueBody } from "./bodies/HueBody";
+import { TableBody } from "./bodies/TableBody";
+import { TintBody } from "./bodies/TintBody";
+import { Numbers } from "./bodies/values";
+import { RegionPanel } from "./RegionPanel";
 import { TonePlot } from "./TonePlot";
 
 const STRENGTH = {
   id: "strength",
   title: "Strength",
-  help: "Share of the step's effect",
+  help: "Share of the effect",
   unit: "percent",
   type: "number",
   min: 0,
@@ -24,11 +30,14 @@ const STRENGTH = {
   nudge: 0.01,
 } as const satisfies Field;
 
+const FRAME = "flex h-[238px] shrink-0 flex-col rounded bg-wall px-3.5 pt-2.5 pb-2";
+
 export function StepPanel() {
   const step = useWork(stepInHand);
-  const endGesture = useWork((s) => s.endGesture);
+  const group = useWork(groupInHand);
   const trim = useWork((s) => s.kind === "trim");
   const info = useSession((s) => s.catalogue.find((k) => k.kind === step?.kind));
+  if (group) return <GroupPanel key={group.id} group={group} />;
   if (!step || !info) {
     return (
       <section aria-label="Step in hand" className="flex h-[238px] shrink-0 items-center justify-center rounded bg-wall text-faint">
@@ -42,59 +51,114 @@ export function StepPanel() {
       </section>
     );
   }
-  const domain = { scene: "ACEScct", film: "scene to display", screen: "2.4 power, P3" }[step.zone];
+  return <OneStep key={step.id} step={step} info={info} trim={trim} />;
+}
+
+function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boolean }) {
+  const [where, setWhere] = useState(false);
+  const domain = info.linear ? "linear light" : { scene: "ACEScct", film: "scene to display", screen: "2.4 power, P3" }[step.zone];
+  const goes = trim ? "of this shot alone" : info.picture_only ? `picture only: ${info.picture_only}` : "in the table";
   return (
-    <section aria-label="Step in hand" className="flex h-[238px] shrink-0 flex-col rounded bg-wall px-3.5 pt-2.5 pb-2">
+    <section aria-label="Step in hand" className={FRAME}>
       <header className="flex h-8 items-start gap-3">
-        <h2 className="text-[14px] font-medium text-bright">{step.name}</h2>
-        <span className="pt-0.5 text-faint" title={info.purpose}>
-          {step.zone} · {step.kind === "balance" ? "linear light" : domain} · {trim ? "of this shot alone" : info.in_table ? "in the table" : "picture only"}
+        <h2 className="max-w-40 truncate text-[14px] font-medium text-bright">{step.name}</h2>
+        <span className="truncate pt-0.5 text-faint" title={info.purpose}>
+          {step.zone} · {domain} · {goes}
         </span>
         <span className="flex-1" />
-        <div className="-mt-1 w-32">
-          <NumberField
-            key={step.id}
-            field={STRENGTH}
-            value={step.strength}
-            zone={step.zone}
-            onChange={(v, gesture) => setStrength(step.id, v, gesture)}
-            onEnd={endGesture}
-          />
-        </div>
-        <Button kind="quiet" onClick={() => reset(step.id)}>
+        {step.zone !== "film" && <WhereButton open={where} region={!!step.region} onClick={() => setWhere(!where)} />}
+        <Without what="step" />
+        <Strength of={step} zone={step.zone} />
+        <Button kind="quiet" title="All its values to what changes nothing" onClick={() => reset(step.id)}>
           reset
         </Button>
       </header>
       <div className="flex min-h-0 flex-1 gap-5 pt-1">
-        <Body step={step} info={info} />
+        {where ? <RegionPanel of={step} zone={step.zone} /> : <Body step={step} info={info} />}
       </div>
     </section>
   );
 }
 
-function Numbers({ step, fields, labels }: { step: Step; fields: Field[]; labels?: Record<string, string> }) {
+function GroupPanel({ group }: { group: StepGroup }) {
+  const zone = useWork((s) => s.document?.path.steps.find((x) => x.group === group.id)?.zone ?? "scene");
+  const count = useWork((s) => s.document?.path.steps.filter((x) => x.group === group.id).length ?? 0);
+  return (
+    <section aria-label="Group in hand" className={FRAME}>
+      <header className="flex h-8 items-start gap-3">
+        <h2 className="max-w-52 truncate text-[14px] font-medium text-bright">{group.name}</h2>
+        <span className="pt-0.5 text-faint">
+          {zone} · {count} steps share switch, strength and region
+        </span>
+        <span className="flex-1" />
+        <Without what="group" />
+        <Strength of={group} zone={zone} />
+        <Button kind="quiet" onClick={() => ungroup(group.id)}>
+          ungroup
+        </Button>
+      </header>
+      <div className="flex min-h-0 flex-1 gap-5 pt-1">
+        <RegionPanel of={group} zone={zone} />
+      </div>
+    </section>
+  );
+}
+
+/** Before and after of the step or group alone: what is shown while it is held, by pointer or key. */
+function Without({ what }: { what: "step" | "group" }) {
+  const held = useSession((s) => s.held === what);
+  const set = useSession((s) => s.set);
+  const hold = (on: boolean) => set({ held: on ? what : null });
+  return (
+    <Button
+      kind="quiet"
+      aria-pressed={held}
+      title={`Hold to see the picture without this ${what} (${what === "step" ? "S" : "D"})`}
+      onPointerDown={() => hold(true)}
+      onPointerUp={() => hold(false)}
+      onPointerLeave={() => held && hold(false)}
+      onKeyDown={(e) => e.key === " " && hold(true)}
+      onKeyUp={(e) => e.key === " " && hold(false)}
+    >
+      without
+    </Button>
+  );
+}
+
+function WhereButton({ open, region, onClick }: { open: boolean; region: boolean; onClick: () => void }) {
+  return (
+    <Button kind="quiet" aria-pressed={open} className={region ? "text-lantern" : ""} title="The colours that it works on" onClick={onClick}>
+      {region ? "some colours" : "all colours"}
+    </Button>
+  );
+}
+
+function Strength({ of, zone }: { of: Step | StepGroup; zone: Step["zone"] }) {
   const endGesture = useWork((s) => s.endGesture);
-  const values = step.values as Record<string, unknown>;
-  return fields.map((field) => {
-    const value = values[field.id];
-    return field.type === "number" && typeof value === "number" ? (
+  return (
+    <div className="-mt-1 w-28 shrink-0">
       <NumberField
-        key={`${step.id} ${field.id}`}
-        field={field}
-        value={value}
-        zone={step.zone}
-        label={labels?.[field.id]}
-        onChange={(v, gesture) => setValue(step.id, field.id, field.title, v, gesture)}
+        key={of.id}
+        field={STRENGTH}
+        value={of.strength}
+        zone={zone}
+        onChange={(v, gesture) => setStrength(of.id, v, gesture)}
         onEnd={endGesture}
       />
-    ) : null;
-  });
+    </div>
+  );
 }
 
 function Body({ step, info }: { step: Step; info: KindInfo }) {
   switch (step.kind) {
     case "balance":
       return <BalanceBody step={step} info={info} />;
+    case "gel":
+      return <GelBody step={step} info={info} />;
+    case "channel-mix":
+      return <MixBody step={step} info={info} />;
+    case "colour-compress":
+      return <CompressBody step={step} info={info} />;
     case "tone":
       return (
         <>
@@ -104,12 +168,22 @@ function Body({ step, info }: { step: Step; info: KindInfo }) {
           </div>
         </>
       );
+    case "levels":
+      return <LevelsBody step={step} info={info} />;
+    case "slope-offset-power":
+      return <SlopeBody step={step} info={info} />;
     case "tone-tint":
       return <TintBody step={step} info={info} />;
     case "curves":
-      return <CurvesBody key={step.id} step={step} info={info} />;
+      return <CurvesBody step={step} info={info} />;
+    case "hue-curves":
+      return <HueBody step={step} info={info} />;
+    case "colour-families":
+      return <FamiliesBody step={step} info={info} />;
     case "saturation":
       return <SaturationBody step={step} info={info} />;
+    case "table":
+      return <TableBody step={step} info={info} />;
     case "plain-rendering":
       return (
         <div className="grid w-full grid-cols-3 content-start gap-x-6 gap-y-2">
@@ -117,164 +191,4 @@ function Body({ step, info }: { step: Step; info: KindInfo }) {
         </div>
       );
   }
-}
-
-const PATCHES = [
-  { title: "grey card", stops: 0 },
-  { title: "white, 90 %", stops: 2.32 },
-  { title: "light skin", stops: 1 },
-];
-
-function BalanceBody({ step, info }: { step: Step; info: KindInfo }) {
-  const tool = useInstruments((s) => s.tool);
-  const set = useInstruments((s) => s.set);
-  const [stops, setStops] = useState(0);
-  const waits = (kind: string) => tool?.kind === kind && "step" in tool && tool.step === step.id;
-  return (
-    <div className="flex w-full flex-col gap-4">
-      <div className="grid grid-cols-3 gap-6">
-        <Numbers step={step} fields={info.fields} />
-      </div>
-      <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
-        <Button
-          aria-pressed={waits("white")}
-          kind={waits("white") ? "main" : "plain"}
-          onClick={() => set({ tool: waits("white") ? null : { kind: "white", step: step.id } })}
-        >
-          White dropper
-        </Button>
-        <span className="text-faint">temperature and tint from something neutral</span>
-      </div>
-      <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
-        <Button
-          aria-pressed={waits("exposure")}
-          kind={waits("exposure") ? "main" : "plain"}
-          onClick={() => set({ tool: waits("exposure") ? null : { kind: "exposure", step: step.id, stops } })}
-        >
-          Exposure dropper
-        </Button>
-        <span className="text-faint">puts a patch at</span>
-        <TextField
-          label="Stops from grey of the patch"
-          className="w-16 text-right"
-          key={stops}
-          defaultValue={stops.toFixed(2)}
-          onBlur={(e) => {
-            const typed = Number(e.target.value.replace("−", "-").replace(",", "."));
-            if (Number.isFinite(typed)) setStops(Math.min(8, Math.max(-8, typed)));
-          }}
-          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-        />
-        <span className="text-faint">stops:</span>
-        {PATCHES.map((p) => (
-          <Button key={p.title} kind="quiet" aria-pressed={stops === p.stops} className={stops === p.stops ? "text-bright" : ""} onClick={() => setStops(p.stops)}>
-            {p.title}
-          </Button>
-        ))}
-      </div>
-    </div>
-  );
-}
-
-function TintBody({ step, info }: { step: Extract<Step, { kind: "tone-tint" }>; info: KindInfo }) {
-  const dots = { darks: "border border-dim bg-pit", middles: "bg-faint", lights: "bg-bright" };
-  const names = { hue: "hue", amount: "amount", brightness: "brightness" };
-  return (
-    <>
-      <TintPad step={step} />
-      <div className="flex min-w-0 flex-1 flex-col gap-1">
-        <div className="grid grid-cols-3 gap-x-5">
-          {RANGES.map((range) => (
-            <div key={range} role="group" aria-label={range}>
-              <div className="flex items-center gap-2 text-value text-bright">
-                <span className={`h-2.5 w-2.5 rounded-full ${dots[range]}`} />
-                {range[0]?.toUpperCase() + range.slice(1)}
-              </div>
-              <div className="grid grid-cols-[58px_1fr] gap-x-2">
-                <Numbers
-                  step={step}
-                  fields={info.fields.filter((f) => f.id === `${range}_hue` || f.id === `${range}_amount`)}
-                  labels={{ [`${range}_hue`]: names.hue, [`${range}_amount`]: names.amount }}
-                />
-              </div>
-              <Numbers
-                step={step}
-                fields={info.fields.filter((f) => f.id === `${range}_brightness`)}
-                labels={{ [`${range}_brightness`]: names.brightness }}
-              />
-            </div>
-          ))}
-        </div>
-        <div className="flex min-h-0 flex-1 gap-4">
-          <Crossovers step={step} />
-          <div className="w-28">
-            <Numbers step={step} fields={info.fields.filter((f) => f.id === "softness")} />
-          </div>
-        </div>
-      </div>
-    </>
-  );
-}
-
-const CURVE_COLOURS: Record<string, string> = {
-  brightness: "var(--color-bright)",
-  red: "var(--color-red)",
-  green: "var(--color-green)",
-  blue: "var(--color-blue)",
-  by_brightness: "var(--color-bright)",
-};
-
-function CurvesBody({ step, info }: { step: Extract<Step, { kind: "curves" }>; info: KindInfo }) {
-  const [channel, setChannel] = useState("brightness");
-  const field = info.fields.find((f) => f.id === channel);
-  const points = ((step.values as unknown as Record<string, [number, number][]>)[channel] ?? []);
-  return (
-    <>
-      <div role="radiogroup" aria-label="Channel" className="flex w-28 flex-col gap-1">
-        {info.fields.map((f) => (
-          <button
-            key={f.id}
-            type="button"
-            role="radio"
-            aria-checked={f.id === channel}
-            onClick={() => setChannel(f.id)}
-            className={`flex h-6 items-center gap-2 rounded px-2 text-left ${f.id === channel ? "bg-shelf text-bright" : "text-dim"}`}
-          >
-            <span className="h-2 w-2 rounded-full" style={{ background: CURVE_COLOURS[f.id] }} />
-            {f.title}
-          </button>
-        ))}
-        <Button kind="quiet" disabled={points.length === 0} onClick={() => setValue(step.id, channel, "Clear curve", [])}>
-          clear
-        </Button>
-        <p className="pt-1 leading-4 text-faint">Click to add a point, drag it, double click takes it away.</p>
-      </div>
-      {field?.type === "curve" && (
-        <CurveEditor step={step.id} zone={step.zone} field={field} points={points} colour={CURVE_COLOURS[channel] ?? ""} />
-      )}
-    </>
-  );
-}
-
-function SaturationBody({ step, info }: { step: Extract<Step, { kind: "saturation" }>; info: KindInfo }) {
-  const curve = info.fields.find((f) => f.type === "curve");
-  return (
-    <>
-      <div className="flex w-[200px] flex-col gap-2">
-        <Numbers step={step} fields={info.fields} />
-      </div>
-      <div className="flex min-w-0 flex-1 flex-col">
-        <span className="pb-1 text-dim">Saturation by brightness</span>
-        {curve?.type === "curve" && (
-          <CurveEditor
-            step={step.id}
-            zone={step.zone}
-            field={curve}
-            points={step.values.by_brightness as [number, number][]}
-            colour={CURVE_COLOURS.by_brightness ?? ""}
-          />
-        )}
-      </div>
-    </>
-  );
 }

@@ -1,4 +1,4 @@
-/** Tone's response, drawn in stops over the picture's own histogram. */
+/** What a step makes of the neutral scale, drawn in stops or per cent over the picture's own histogram. */
 import type { Zone } from "../../api/client";
 import { tonePlace } from "../../ui/units";
 import { AXIS, curvePath, outline, useCurves, useTones } from "./reading";
@@ -20,11 +20,18 @@ export function Ticks({ zone }: { zone: Zone }) {
   );
 }
 
-export function TonePlot({ zone, pivot }: { zone: Zone; pivot: number }) {
+/** The curves that may be drawn, from back to front. */
+const LINES = [
+  { id: "blue", colour: "var(--color-blue)" },
+  { id: "green", colour: "var(--color-green)" },
+  { id: "red", colour: "var(--color-red)" },
+  { id: "response", colour: "var(--color-bright)" },
+];
+
+export function TonePlot({ zone, pivot }: { zone: Zone; pivot?: number }) {
   const reading = useCurves();
   const tones = useTones();
   const { from, to, ticks } = AXIS[zone];
-  const response = reading?.curves.find((c) => c.id === "response");
   const x = (v: number) => (v - from) / (to - from);
   return (
     <figure aria-label="Response over the picture's tones" className="flex min-w-0 flex-1 flex-col">
@@ -34,16 +41,17 @@ export function TonePlot({ zone, pivot }: { zone: Zone; pivot: number }) {
           <path key={t} d={`M${x(t)} 0V1M0 ${1 - x(t)}H1`} stroke="var(--color-shelf)" vectorEffect="non-scaling-stroke" />
         ))}
         <path d="M0 1L1 0" stroke="var(--color-edge)" vectorEffect="non-scaling-stroke" />
-        <path d={`M${x(pivot)} 0V1`} stroke="var(--color-ember)" strokeDasharray="3 3" vectorEffect="non-scaling-stroke" />
-        {response && (
-          <path
-            d={curvePath(response.values, from, to)}
-            fill="none"
-            stroke="var(--color-bright)"
-            strokeWidth={1.5}
-            vectorEffect="non-scaling-stroke"
-          />
+        {pivot !== undefined && (
+          <path d={`M${x(pivot)} 0V1`} stroke="var(--color-ember)" strokeDasharray="3 3" vectorEffect="non-scaling-stroke" />
         )}
+        {LINES.map(({ id, colour }) => {
+          const curve = reading?.curves.find((c) => c.id === id);
+          return (
+            curve && (
+              <path key={id} d={curvePath(curve.values, from, to)} fill="none" stroke={colour} strokeWidth={1.5} vectorEffect="non-scaling-stroke" />
+            )
+          );
+        })}
       </svg>
       <Ticks zone={zone} />
     </figure>

@@ -28,6 +28,30 @@ export function useTones(): number[] {
   return tones;
 }
 
+/** The population of hues that the step in hand is given, as heights 0..1 from 0 degrees on. */
+export function useHues(): number[] {
+  const [hues, setHues] = useState<number[]>([]);
+  useEffect(
+    () =>
+      preview.frames.add((frame) => {
+        if (!frame.hues) return;
+        const most = Math.max(1, ...frame.hues);
+        const heights = Array.from(frame.hues, (n) => Math.sqrt(n / most));
+        setHues((old) => (old.length === heights.length && old.every((h, i) => h === heights[i]) ? old : heights));
+      }),
+    [],
+  );
+  return hues;
+}
+
+/** The display colour that stands for a hue of the plane. */
+export function hueColour(degrees: number, light = 0.5, amount = 0.22): string {
+  const a = (degrees * Math.PI) / 180;
+  const [cb, cr] = [Math.cos(a) * amount, Math.sin(a) * amount];
+  const rgb = [light + 1.5748 * cr, light - 0.1873 * cb - 0.4681 * cr, light + 1.8556 * cb];
+  return `rgb(${rgb.map((v) => Math.round(Math.min(1, Math.max(0, v)) * 255)).join(" ")})`;
+}
+
 /** The tonal axis that is drawn, by zone, in axis units. */
 export const AXIS = {
   scene: { from: -7, to: 7, ticks: [-6, -4, -2, 0, 2, 4, 6] },

@@ -1,0 +1,128 @@
+/** How the picture is seen: compared against something, in what surround, how close, over the whole window. */
+import { useQuery } from "@tanstack/react-query";
+import { Maximize2, Minimize2 } from "lucide-react";
+import { useState } from "react";
+import { api } from "../api/client";
+import { Compare } from "../places/look/Compare";
+import { useInstruments, type Against, type Surround } from "../state/instruments";
+import { useSession } from "../state/session";
+import { useWork } from "../state/work";
+import { Button, Menu, type MenuItem } from "../ui/controls";
+
+export const SURROUND: Record<Surround, string> = {
+  black: "var(--color-pit)",
+  grey: "var(--color-rest)",
+  white: "var(--color-page)",
+  page: "var(--color-page)",
+};
+
+const SURROUNDS: Surround[] = ["black", "grey", "white", "page"];
+const CLOSE = [null, 1, 2, 4, 8];
+
+export function ViewBar() {
+  const look = useSession((s) => s.place === "look");
+  const full = useInstruments((s) => s.full);
+  const set = useInstruments((s) => s.set);
+  return (
+    <div role="toolbar" aria-label="Seeing" className="flex shrink-0 items-center gap-1">
+      {look && <AgainstMenu />}
+      <Surrounds />
+      <Closeness />
+      <Button kind="quiet" className="px-1" aria-label={full ? "Back to the place" : "Over the whole window"} title="W" onClick={() => set({ full: !full })}>
+        {full ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
+      </Button>
+    </div>
+  );
+}
+
+/** What the look is compared against, and how both are shown. */
+function AgainstMenu() {
+  const [differences, setDifferences] = useState(false);
+  const production = useSession((s) => s.production);
+  const look = useWork((s) => s.look);
+  const against = useInstruments((s) => s.against);
+  const as = useInstruments((s) => s.againstAs);
+  const set = useInstruments((s) => s.set);
+  const looks = useQuery({
+    queryKey: ["looks", production?.id],
+    queryFn: () => (production ? api.looks(production.id) : Promise.resolve([])),
+    enabled: production !== null,
+  });
+  const versions = useQuery({
+    queryKey: ["versions", look?.id],
+    queryFn: () => (look ? api.versions(look.id) : Promise.resolve([])),
+    enabled: look !== null,
+  });
+  const pick = (label: string, to: Against): MenuItem => ({ label, run: () => set({ against: to }) });
+  const references = (production?.scenes ?? []).filter((s) => s.finished).flatMap((s) => s.shots);
+  const items = [
+    pick("the untouched shot", { kind: "untouched" }),
+    pick("the plain rendering", { kind: "plain" }),
+    null,
+    ...(look ? (versions.data ?? []).map((v) => pick(`version ${v.number}: ${v.name}`, { kind: "version", look: look.id, number: v.number })) : []),
+    null,
+    ...(looks.data ?? []).filter((l) => l.id !== look?.id).map((l) => pick(`look ${l.name}`, { kind: "look", look: l.id })),
+    null,
+    ...references.map((s) => pick(`reference ${s.name}`, { kind: "reference", shot: s.id })),
+  ];
+  const listed = against?.kind === "version" || against?.kind === "look";
+  return (
+    <>
+      {against && (
+        <>
+          {listed && (
+            <Button kind="quiet" className="px-1" onClick={() => setDifferences(true)}>
+              differences
+            </Button>
+          )}
+          <Button kind="quiet" className="px-1" aria-label="Side by side or wipe" onClick={() => set({ againstAs: as === "wipe" ? "side" : "wipe" })}>
+            {as === "wipe" ? "wipe" : "side by side"}
+          </Button>
+          <Button kind="quiet" className="px-1" aria-label="Compare no more" onClick={() => set({ against: null })}>
+            ×
+          </Button>
+        </>
+      )}
+      <Menu trigger={<Button kind="quiet" className={against ? "text-lantern" : ""}>against ▾</Button>} items={items} />
+      {listed && <Compare open={differences} onClose={() => setDifferences(false)} />}
+    </>
+  );
+}
+
+function Surrounds() {
+  const surround = useInstruments((s) => s.surround);
+  const set = useInstruments((s) => s.set);
+  return (
+    <div role="radiogroup" aria-label="Surround" title="U" className="flex items-center gap-1 px-1">
+      {SURROUNDS.map((s) => (
+        <button
+          key={s}
+          type="button"
+          role="radio"
+          aria-checked={surround === s}
+          aria-label={s === "page" ? "on a white page" : s}
+          onClick={() => set({ surround: s })}
+          className={`h-3 w-3 border ${surround === s ? "border-lantern" : "border-faint"}`}
+          style={{ background: SURROUND[s] }}
+        >
+          {s === "page" && <span className="mx-auto block h-1 w-1.5 bg-faint" />}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+function Closeness() {
+  const closeup = useInstruments((s) => s.closeup);
+  const set = useInstruments((s) => s.set);
+  return (
+    <Menu
+      trigger={
+        <Button kind="quiet" className={`px-1 ${closeup ? "text-lantern" : ""}`} aria-label="How close">
+          {closeup ? `${closeup}:1` : "fit"} ▾
+        </Button>
+      }
+      items={CLOSE.map((c) => ({ label: c === null ? "fit" : `${c}:1`, hint: c === null ? "Z" : c === 1 ? "Z" : "", run: () => set({ closeup: c }) }))}
+    />
+  );
+}

@@ -1,0 +1,127 @@
+/** The keys that work everywhere. */
+import { useEffect } from "react";
+import { cut } from "../places/balance/Toolbar";
+import { KEYS_OF_PATH } from "../places/look/commands";
+import { useInstruments, type Surround } from "./instruments";
+import { rowOf, say, shotInHand, useSession, type Held } from "./session";
+import { useWork } from "./work";
+
+/** What is shown while a key is held. */
+const HOLD: Record<string, Held> = { a: "untouched", v: "version", g: "rest", s: "step", d: "group" };
+
+/** Whether keys go into a text; sliders and boxes have keys of their own, but no letters. */
+function typing(target: EventTarget | null): boolean {
+  if (target instanceof HTMLInputElement) return target.type !== "range" && target.type !== "checkbox";
+  return target instanceof HTMLTextAreaElement;
+}
+
+const SURROUNDS: Surround[] = ["black", "grey", "white", "page"];
+
+/** Whether there is a path on screen. */
+function inPath(): boolean {
+  const { place } = useSession.getState();
+  return place === "look" || place === "balance";
+}
+
+/** Goes to the next shot of the row, or the one before. */
+function step(by: number) {
+  const { production, shot, show } = useSession.getState();
+  const row = rowOf(production);
+  const next = row[row.findIndex((s) => s.id === shot) + by];
+  if (next) show(next.id);
+}
+
+/** Sets in or out of a sequence at the frame that is looked at. */
+function mark(end: "in_frame" | "out_frame") {
+  const session = useSession.getState();
+  const shot = shotInHand(session);
+  if (shot && shot.frames > 1) cut({ [end]: session.frame ?? shot.poster });
+}
+
+/** Goes on or back by a frame. */
+function turn(by: number) {
+  const session = useSession.getState();
+  const shot = shotInHand(session);
+  if (!shot || shot.frames < 2) return;
+  const frame = Math.min(shot.frames - 1, Math.max(0, (session.frame ?? shot.poster) + by));
+  session.set({ frame, playing: false });
+}
+
+/** Keys that do the same in Balance and Look. */
+const KEYS: Record<string, () => void> = {
+  PageDown: () => step(1),
+  PageUp: () => step(-1),
+  f: () => {
+    const { before, show } = useSession.getState();
+    if (before) show(before);
+  },
+  i: () => mark("in_frame"),
+  o: () => mark("out_frame"),
+  ArrowLeft: () => turn(-1),
+  ArrowRight: () => turn(1),
+  z: () => {
+    const { closeup, set } = useInstruments.getState();
+    set({ closeup: closeup === null ? 1 : null });
+  },
+  u: () => {
+    const { surround, set } = useInstruments.getState();
+    set({ surround: SURROUNDS[(SURROUNDS.indexOf(surround) + 1) % SURROUNDS.length] ?? "black" });
+  },
+  w: () => useInstruments.getState().set({ full: !useInstruments.getState().full }),
+  p: () => {
+    const session = useSession.getState();
+    if ((shotInHand(session)?.frames ?? 0) > 1) session.set({ playing: !session.playing });
+  },
+};
+
+/** Says what was undone or done again. */
+function travel(way: "undo" | "redo"): void {
+  const state = useWork.getState();
+  const label = (way === "undo" ? state.past : state.future).at(-1)?.label;
+  state[way]();
+  if (label) say(`${way === "undo" ? "Undone" : "Done again"}: ${label}`);
+}
+
+export function useKeys() {
+  useEffect(() => {
+    const set = useSession.getState().set;
+    const down = (e: KeyboardEvent) => {
+      const command = e.ctrlKey || e.metaKey;
+      const key = e.key.toLowerCase();
+      if (command && key === "z" && !typing(e.target)) {
+        travel(e.shiftKey ? "redo" : "undo");
+        e.preventDefault();
+      } else if (command && key === "y" && !typing(e.target)) {
+        travel("redo");
+        e.preventDefault();
+      } else if (command && !typing(e.target) && inPath() && KEYS_OF_PATH[key]) {
+        KEYS_OF_PATH[key]();
+        e.preventDefault();
+      } else if (e.key === "Escape") {
+        useInstruments.getState().set({ tool: null, full: false });
+        useSession.getState().set({ trying: null });
+      } else if (!command && !e.repeat && !typing(e.target) && HOLD[key]) {
+        set({ held: HOLD[key] });
+      } else if (!command && !e.defaultPrevented && !typing(e.target)) {
+        const run = KEYS[e.key.length === 1 ? key : e.key];
+        if (!run || !inPath()) return;
+        run();
+        e.preventDefault();
+      }
+    };
+    const up = (e: KeyboardEvent) => {
+      const held = HOLD[e.key.toLowerCase()];
+      if (held && useSession.getState().held === held) set({ held: null });
+    };
+    const leave = () => set({ held: null });
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    window.addEventListener("blur", leave);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("blur", leave);
+    };
+  }, []);
+}
+
