@@ -48,7 +48,11 @@ fn main() -> Outcome {
         paths.extend(looks.iter().map(|l| l.path.clone()));
         let file = out.join(format!("{}.png", shelf.to_lowercase().replace(' ', "-")));
         std::fs::write(&file, sheet(&shots, &paths)?)?;
-        println!("{}: plain rendering, {}", file.display(), looks.iter().map(|l| l.name.as_str()).collect::<Vec<_>>().join(", "));
+        println!(
+            "{}: plain rendering, {}",
+            file.display(),
+            looks.iter().map(|l| l.name.as_str()).collect::<Vec<_>>().join(", ")
+        );
     }
     Ok(())
 }

@@ -3,9 +3,9 @@
 //! usage: speed PYTHON SCRIPT PICTURE LOOK CAMERA, as `cargo xtask bench` calls it.
 
 use lantern_core::colour::{CameraProfile, Encoding};
-use lantern_core::look::{Look, Program};
+use lantern_core::look::{Group, Look, Path, Program, Step, starting};
 use lantern_core::picture::{Picture, to_bytes};
-use lantern_core::table::{Bake, Table, bake};
+use lantern_core::table::{Bake, Reach, Table, bake};
 use lantern_core::{scope, table::apply::Using};
 use std::hint::black_box;
 use std::process::Command;
@@ -73,9 +73,37 @@ fn main() -> Outcome {
     for (size, bar) in [(33, 2.0), (65, 1.7)] {
         bench.table(size, bar)?;
     }
-    bench.fills()?;
-    bench.frames();
+    bench.fills("six steps")?;
+    bench.frames("six steps");
+    let path = long_path();
+    let what = format!("{} steps, {} groups", path.steps.len(), path.groups.len());
+    let program = Program::compile(&path, &bench.from, &to)?;
+    let long = Bench { program, ..bench };
+    long.fills(&what)?;
+    long.frames(&what);
+    long.drag(&what)?;
     Ok(())
+}
+
+/// Starting looks as groups after each other until there are twenty steps: every group with a strength of its own, two
+/// with steps that work on a colour range.
+fn long_path() -> Path {
+    let names = ["Ember and Tide", "Drained Winter", "Painted Pastel", "Deep Kelp"];
+    let mut path = Path::default();
+    let all = names.iter().filter_map(|n| starting::looks().iter().find(|s| s.look.name == *n));
+    for (i, s) in all.enumerate() {
+        let id = format!("g{i}");
+        let own = s.look.path.steps.iter().filter(|s| s.zone == lantern_core::step::Zone::Scene);
+        path.steps.extend(own.map(|s| Step {
+            id: format!("{id} {}", s.id),
+            group: Some(id.clone()),
+            ..s.clone()
+        }));
+        path.groups.push(Group { name: id.clone(), id, on: true, strength: 0.6, region: None });
+    }
+    let more: Vec<Step> = path.steps.iter().take(20 - path.steps.len().min(20)).cloned().collect();
+    path.steps.extend(more.into_iter().map(|s| Step { id: format!("more {}", s.id), group: None, ..s }));
+    path
 }
 
 fn row(what: &str, value: f64, unit: &str, bar: &str) {
@@ -144,18 +172,18 @@ impl Bench {
         Ok(())
     }
 
-    fn fills(&self) -> Outcome {
+    fn fills(&self, what: &str) -> Outcome {
         for (size, bar) in [(33, "under 8 (path with film)"), (65, "under 50 (path with film)")] {
             let ms = median(|| drop(black_box(self.bake(size)))) * 1e3;
-            row(&format!("fill a {size}-point table, six steps, two threads"), ms, "ms", bar);
+            row(&format!("fill a {size}-point table, {what}"), ms, "ms", bar);
         }
         let plan = Bake::plan(&self.from, 33);
         let ms = median(|| drop(black_box(bake(&self.program, &plan, "", &AtomicBool::new(false))))) * 1e3;
-        row("fill and settle a 33-point table for handoff", ms, "ms", "");
+        row(&format!("fill and settle a 33-point table, {what}"), ms, "ms", "");
         Ok(())
     }
 
-    fn frames(&self) {
+    fn frames(&self, what: &str) {
         let small = self.picture.fit_within(960, 540);
         let mut work = small.pixels.clone();
         let mut bytes = vec![0; work.len() * 4];
@@ -164,7 +192,7 @@ impl Bench {
             self.program.run_parallel(&mut work);
             to_bytes(&work, &mut bytes);
         });
-        row("exact picture at 960 x 540, two threads", exact * 1e3, "ms", "");
+        row(&format!("exact picture at 960 x 540, {what}"), exact * 1e3, "ms", "");
         let pixels: Vec<[u8; 4]> = bytes.chunks_exact(4).map(|b| [b[0], b[1], b[2], b[3]]).collect();
         let wave = median(|| drop(black_box(scope::waveform(&pixels, 960, 240, None)))) * 1e3;
         row("waveform counts at 960 x 540", wave, "ms", "");
@@ -174,5 +202,21 @@ impl Bench {
             "ms",
             "1.8 as tried",
         );
+    }
+
+    /// What a changed value costs while it is dragged: the nodes that the picture reads, and the picture through them.
+    fn drag(&self, what: &str) -> Outcome {
+        let small = self.picture.fit_within(960, 540);
+        let reach = Reach::of(&small.pixels, &Bake::quick(&self.from, 33)).ok_or("no quick table")?;
+        let fill = median(|| drop(black_box(reach.fill(&self.program)))) * 1e3;
+        row(&format!("nodes that a picture reads, {what}"), fill, "ms", "under 8");
+        let table = reach.fill(&self.program)?;
+        let mut work = small.pixels.clone();
+        let shown = median(|| {
+            work.copy_from_slice(&small.pixels);
+            table.apply_parallel(black_box(&mut work));
+        });
+        row("and the picture through them, 960 x 540", shown * 1e3, "ms", "");
+        Ok(())
     }
 }

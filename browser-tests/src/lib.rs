@@ -169,6 +169,50 @@ impl Set {
         Ok(Shown { mean: [number(0), number(1), number(2)], hash: value[3].to_string() })
     }
 
+    /// The mean of 9 x 9 pixels of the picture around a place, as shares of its width and height.
+    pub async fn patch(&self, at: [f64; 2]) -> Outcome<Patch> {
+        let script = format!(
+            "const c = document.querySelector('canvas[data-picture]');
+             const d = c.getContext('2d').getImageData(Math.round(c.width * {}) - 4, Math.round(c.height * {}) - 4, 9, 9).data;
+             const sum = [0, 0, 0];
+             for (let i = 0; i < d.length; i += 4) for (let k = 0; k < 3; k++) sum[k] += d[i + k] / 81;
+             return sum",
+            at[0], at[1]
+        );
+        let value = self.js(&script).await?;
+        Ok(Patch([0, 1, 2].map(|k| value[k].as_f64().unwrap_or(f64::NAN))))
+    }
+
+    /// Types a value into the field of this name.
+    pub async fn type_value(&self, field: &str, value: &str) -> Outcome {
+        let element = self.find(&format!("input[aria-label=\"{field}, value\"]")).await?;
+        element.click().await?;
+        element.send_keys(value.to_owned() + Key::Enter).await?;
+        Ok(())
+    }
+
+    /// Adds a step of a kind to a zone and waits for its panel.
+    pub async fn add_step(&self, zone: &str, title: &str) -> Outcome {
+        self.click(&format!("[aria-label=\"Add a step to the {zone} zone\"]")).await?;
+        self.press("[role=menuitem]", title).await?;
+        self.until(&format!(
+            "return document.querySelector('[aria-label=\"Step in hand\"] h2')?.innerText === {title:?} && window.lantern.settled()"
+        ))
+        .await?;
+        Ok(())
+    }
+
+    /// Takes the step of this name in hand.
+    pub async fn take(&self, name: &str) -> Outcome {
+        self.until(&format!(
+            "const e = [...document.querySelectorAll('nav[aria-label=Path] button[aria-current]')].find((e) => e.title === {name:?});
+             e?.click(); return !!e"
+        ))
+        .await?;
+        self.until("return window.lantern.settled()").await?;
+        Ok(())
+    }
+
     /// An element by CSS, once it is there.
     pub async fn find(&self, css: &str) -> Outcome<WebElement> {
         Ok(self.driver.query(By::Css(css)).wait(PATIENCE, Duration::from_millis(20)).first().await?)
@@ -229,6 +273,13 @@ impl Set {
         Ok(())
     }
 
+    /// Presses a key with Ctrl, wherever the focus is.
+    pub async fn command(&self, key: &str) -> Outcome {
+        let chain = self.driver.action_chain().key_down(Key::Control).send_keys(key).key_up(Key::Control);
+        chain.perform().await?;
+        Ok(())
+    }
+
     /// Drags an element by pixels, in several moves.
     pub async fn drag(&self, css: &str, dx: i64, dy: i64) -> Outcome {
         let element = self.find(css).await?;
@@ -281,6 +332,24 @@ impl Set {
         self.driver.quit().await?;
         self.chromedriver.kill();
         Ok(())
+    }
+}
+
+/// A place of the picture: mean R, G and B, 0..255.
+#[derive(Clone, Copy, Debug)]
+pub struct Patch(pub [f64; 3]);
+
+impl Patch {
+    /// Luma of BT.709, 0..255.
+    pub fn luma(&self) -> f64 {
+        0.2126 * self.0[0] + 0.7152 * self.0[1] + 0.0722 * self.0[2]
+    }
+
+    /// Hue on the vectorscope in degrees, and saturation as a radius in code values (BT.709-6, 3.2-3.3).
+    pub fn hue(&self) -> (f64, f64) {
+        let y = self.luma();
+        let (cb, cr) = ((self.0[2] - y) / 1.8556, (self.0[0] - y) / 1.5748);
+        (cr.atan2(cb).to_degrees().rem_euclid(360.0), cb.hypot(cr))
     }
 }
 

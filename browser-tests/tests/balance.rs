@@ -34,9 +34,18 @@ async fn read(set: &Set, at: [f64; 2]) -> Outcome<[f64; 4]> {
          return true",
         at[0], at[1]
     );
+    // What was read of this place, in the picture that is shown now.
+    set.until("return window.lantern.settled()").await?;
     set.js(&script).await?;
-    let words =
-        set.until("return document.querySelector('[data-readout]')?.innerText.replaceAll('−', '-')").await?;
+    let [x, y] = at;
+    let words = set
+        .until(&format!(
+            "const r = document.querySelector('[data-readout]');
+             const [x, y] = (r?.dataset.at ?? '9 9').split(' ').map(Number);
+             return Number(r?.dataset.readout) >= window.lantern.settled() && Math.hypot(x - {x}, y - {y}) < 0.004
+               && r.innerText.replaceAll('−', '-')"
+        ))
+        .await?;
     let numbers: Vec<f64> = words
         .as_str()
         .unwrap_or("")
@@ -227,7 +236,7 @@ async fn a_sequence_plays_at_its_rate_and_shots_flip_with_one_key() -> Outcome {
     // Each picture that is drawn while it plays, by its hash.
     set.js(
         "window.frames_ = new Set(); window.counter_ = 0;
-         new MutationObserver(() => { window.counter_ += 1; window.frames_.add(document.querySelector('[data-frame]').dataset.frame) })
+         new MutationObserver(() => { window.counter_ += 1; window.frames_.add(document.querySelector('[data-frame]')?.dataset.frame) })
            .observe(document.querySelector('canvas[data-picture]'), { attributes: true, attributeFilter: ['data-seq'] })",
     )
     .await?;

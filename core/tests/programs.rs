@@ -233,7 +233,8 @@ fn a_region_holds_a_step_on_light_or_on_code_values_to_its_colours() {
         let mut outside = skin();
         outside.colours.inverted = true;
         let outside = Step { region: Some(outside), ..all.clone() };
-        let run = |s: &Step, c: [f32; 3]| program(&Path::of(vec![s.clone()]), "acescct", "acescct").on_colour(c);
+        let run =
+            |s: &Step, c: [f32; 3]| program(&Path::of(vec![s.clone()]), "acescct", "acescct").on_colour(c);
         let near = |a: [f32; 3], b: [f32; 3]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 2e-3);
         let (face, sky) = (at_hue(120.0), at_hue(330.0));
         assert!(near(run(&held, face), run(&all, face)), "{kind}");
@@ -277,7 +278,10 @@ fn the_matte_of_a_step_is_one_inside_and_zero_outside_and_sees_what_the_step_is_
     let turned = Step::new("turn", Zone::Scene, serde_json::from_value(turned).unwrap());
     let path = Path::of(vec![turned, step.clone()]);
     assert!(matte(&path, at_hue(30.0)) > 0.95 && matte(&path, at_hue(120.0)) < 1e-3);
-    assert!(Program::matte(&Path::of(vec![in_scene("tone")]), "tone-Scene", &encoding("acescct"), &screen).is_none());
+    assert!(
+        Program::matte(&Path::of(vec![in_scene("tone")]), "tone-Scene", &encoding("acescct"), &screen)
+            .is_none()
+    );
 }
 
 #[test]

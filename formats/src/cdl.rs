@@ -147,7 +147,8 @@ impl Partial {
             self.power.unwrap_or([1.0; 3]),
             self.saturation.unwrap_or(1.0),
         );
-        let name = if self.id.is_empty() { "the correction".to_owned() } else { format!("“{}”", self.id) };
+        let name =
+            if self.id.is_empty() { "the correction".to_owned() } else { format!("“{}”", self.id) };
         let values = Values::SlopeOffsetPower(step.clone());
         values.check().map_err(|e| broken(format!("{name}: {e}")))?;
         Ok(Correction { id: self.id, step })
@@ -205,7 +206,8 @@ pub fn write(corrections: &[Correction], form: Form) -> String {
 }
 
 fn correction(out: &mut String, c: &Correction, indent: &str, name_space: &str) {
-    let id = if c.id.is_empty() { String::new() } else { format!(" id=\"{}\"", quick_xml::escape::escape(&c.id)) };
+    let id =
+        if c.id.is_empty() { String::new() } else { format!(" id=\"{}\"", quick_xml::escape::escape(&c.id)) };
     let row = |v: [f64; 3]| format!("{} {} {}", v[0], v[1], v[2]);
     let s = &c.step;
     let _ = write!(
@@ -232,8 +234,13 @@ mod tests {
     use super::*;
 
     fn two() -> Vec<Correction> {
-        let step = |k: f64| SlopeOffsetPower::from_sop([1.0 + k, 0.9, 1.1], [0.01, -0.02, k], [1.0, 1.1, 0.95], 0.85);
-        vec![Correction { id: "ferry & mole".into(), step: step(0.125) }, Correction { id: "b".into(), step: step(0.25) }]
+        let step = |k: f64| {
+            SlopeOffsetPower::from_sop([1.0 + k, 0.9, 1.1], [0.01, -0.02, k], [1.0, 1.1, 0.95], 0.85)
+        };
+        vec![
+            Correction { id: "ferry & mole".into(), step: step(0.125) },
+            Correction { id: "b".into(), step: step(0.25) },
+        ]
     }
 
     #[test]
@@ -256,7 +263,10 @@ mod tests {
         let why = |text: &str| read(text.as_bytes()).unwrap_err().to_string();
         assert!(why("<ColorCorrection><SOPNode><Slope>1 2</Slope>").contains("Slope wants 3 numbers"));
         assert!(why("<ColorCorrection><SOPNode><Slope>1 2 nan</Slope>").contains("not a finite number"));
-        assert!(why("<ColorCorrection><SOPNode><Power>0 1 1</Power></SOPNode></ColorCorrection>").contains("goes from 0.1"));
+        assert!(
+            why("<ColorCorrection><SOPNode><Power>0 1 1</Power></SOPNode></ColorCorrection>")
+                .contains("goes from 0.1")
+        );
         assert!(why("<ColorCorrection><SOPNode>").contains("breaks off"));
         assert!(why("<Other></Other>").contains("no ColorCorrection"));
         assert!(why(&"<a>".repeat(40)).contains("too deeply"));

@@ -185,7 +185,9 @@ fn a_reading_has_a_fingerprint_a_step_and_the_curves_of_the_step_in_hand() {
     let text = include_str!("../../demo/data/looks/harbour-dusk.look.json");
     let path = Look::from_json(text).unwrap().path;
     let count = path.steps.len();
-    let reading = read(&ReadingRequest { seq: 3, path, step: Some("tint".into()) }, &data.media).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let media = lantern_server::media::MediaFolder::open(folder.path()).unwrap();
+    let reading = read(&ReadingRequest { seq: 3, path, step: Some("tint".into()) }, &media).unwrap();
     assert_eq!((reading.seq, reading.fingerprints.len(), reading.curves.len()), (3, count, 3));
     // Darks, middles and lights sum to one everywhere.
     for i in 0..reading.curves[0].values.len() {

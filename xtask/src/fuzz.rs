@@ -3,7 +3,7 @@
 use crate::{Outcome, command, root};
 
 /// Every reader that has a target.
-const READERS: [&str; 6] = ["png", "tiff", "exr", "jpeg", "dpx", "cube"];
+const READERS: [&str; 9] = ["png", "tiff", "exr", "jpeg", "dpx", "cube", "cdl", "hald", "look"];
 
 /// Coverage counters for the code of all crates, which a stable compiler can put in too.
 const FLAGS: &str = "-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 \
@@ -56,6 +56,16 @@ fn host() -> Result<String, String> {
 /// Small whole files to begin with, where ffmpeg is there to make them.
 fn seeds(reader: &str, corpus: &std::path::Path) -> Outcome {
     let kinds: &[(&str, &str)] = match reader {
+        "hald" => &[("rgb24", "a.png"), ("rgb48be", "b.png")],
+        "cdl" => {
+            let text = "<ColorCorrectionCollection><ColorCorrection id=\"a\"><SOPNode><Slope>1 1 1</Slope><Offset>0 0 0</Offset>\
+                <Power>1 1 1</Power></SOPNode><SatNode><Saturation>1</Saturation></SatNode></ColorCorrection></ColorCorrectionCollection>";
+            return std::fs::write(corpus.join("a.ccc"), text).map_err(|e| e.to_string());
+        }
+        "look" => {
+            let kept = root().join("core/tests/looks/version-2.json");
+            return std::fs::copy(kept, corpus.join("a.json")).map(|_| ()).map_err(|e| e.to_string());
+        }
         "png" => &[("rgb24", "a.png"), ("rgb48be", "b.png"), ("pal8", "c.png"), ("gray", "d.png")],
         "tiff" => &[("rgb24", "a.tiff"), ("rgb48le", "b.tiff")],
         "exr" => &[("gbrpf32le", "a.exr"), ("gbrapf32le", "b.exr")],

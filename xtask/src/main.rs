@@ -100,7 +100,11 @@ fn shots() -> Outcome {
 
 fn sheets(rest: &[String]) -> Outcome {
     let out = rest.first().map_or("target/sheets", String::as_str);
-    run("", "cargo", &["run", "--release", "--quiet", "--package", "dusky-lantern", "--example", "sheet", "--", out])
+    run(
+        "",
+        "cargo",
+        &["run", "--release", "--quiet", "--package", "dusky-lantern", "--example", "sheet", "--", out],
+    )
 }
 
 fn types() -> Outcome {

@@ -4,7 +4,7 @@ use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
 
 /// File name, query, the step to take in hand.
-const VIEWS: [(&str, &str, &str); 11] = [
+const VIEWS: [(&str, &str, &str); 15] = [
     ("footage", "?place=footage", ""),
     ("camera-profile", "?place=footage", ""),
     ("balance", "?place=balance&shot=kelp%20greenhouse%20004", ""),
@@ -15,6 +15,10 @@ const VIEWS: [(&str, &str, &str); 11] = [
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
     ("look-saturation", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "saturation"),
     ("look-plain-rendering", "?look=Salt%20and%20Ember&shot=workbench%20001", "plain-rendering"),
+    ("look-hue-curves", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
+    ("look-range", "?look=Brine%20Light&shot=workbench%20001", "tone"),
+    ("look-against", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20004", "tone-tint"),
+    ("shelf", "?look=Brine%20Light&shot=kelp%20greenhouse%20004", "balance"),
     ("handoff", "?look=Harbour%20Dusk&place=handoff", ""),
 ];
 
@@ -57,8 +61,49 @@ async fn main() -> Outcome {
             set.click(&format!("[data-step={step}] button[aria-current]")).await?;
             set.until("return window.lantern.settled() > 0").await?;
             set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 9").await?;
+            prepare(&set, name).await?;
         }
         set.shoot(&Path::new(&folder).join(format!("{name}.png"))).await?;
     }
     set.close().await
+}
+
+/// What a person would do before the picture is taken.
+async fn prepare(set: &Set, name: &str) -> Outcome {
+    match name {
+        "look-hue-curves" => {
+            set.add_step("scene", "Hue curves").await?;
+            set.press("button", "Pick from the picture").await?;
+            set.touch("[data-touch=hand]", &[[0.205, 0.27], [0.225, 0.31]]).await?;
+            set.until("return !!document.querySelector('[data-bump]')").await?;
+            set.type_value("Hue", "28").await?;
+        }
+        "look-range" => {
+            set.press("button", "all colours").await?;
+            set.press("button", "Pick").await?;
+            set.touch("[data-touch=hand]", &[[0.526, 0.574], [0.625, 0.64]]).await?;
+            set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;
+            let shown = set.shown().await?;
+            set.press("[role=radio]", "matte").await?;
+            set.newer(shown).await?;
+        }
+        "look-against" => {
+            set.click("[aria-label=Seeing] button[aria-haspopup=menu]").await?;
+            set.press("[role=menuitem]", "look Brine Light").await?;
+            set.until("return !!document.querySelector('canvas[data-beside]')?.dataset.seq").await?;
+            for _ in 0..3 {
+                set.js("document.querySelector('[data-wipe]').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', bubbles: true }))")
+                    .await?;
+            }
+        }
+        "shelf" => {
+            set.press("button", "Shelf ▸").await?;
+            set.until("return document.querySelectorAll('[data-card] canvas[data-drawn]').length >= 24")
+                .await?;
+            set.click("[data-card=\"Cold Harbour Print\"]").await?;
+        }
+        _ => return Ok(()),
+    }
+    set.until("return window.lantern.settled() > 0 && !document.querySelector('[data-notice]')").await?;
+    Ok(())
 }

@@ -66,7 +66,8 @@ pub fn compare(a: &Path, b: &Path) -> Vec<Difference> {
             Some(at)
         };
         let by_id: Vec<_> = b.steps.iter().map(|s| find(s, &|o, s| o.id == s.id)).collect();
-        let by_name = |(s, found): (&Step, Option<usize>)| found.or_else(|| find(s, &|o, s| o.name == s.name));
+        let by_name =
+            |(s, found): (&Step, Option<usize>)| found.or_else(|| find(s, &|o, s| o.name == s.name));
         b.steps.iter().zip(by_id).map(by_name).collect()
     };
     let moved = out_of_order(&partners);

@@ -130,7 +130,16 @@ impl Group {
 impl Step {
     /// A step of a kind at full strength, under an id that is also its name.
     pub fn new(id: &str, zone: Zone, values: Values) -> Self {
-        Self { id: id.into(), name: id.into(), zone, on: true, strength: 1.0, group: None, region: None, values }
+        Self {
+            id: id.into(),
+            name: id.into(),
+            zone,
+            on: true,
+            strength: 1.0,
+            group: None,
+            region: None,
+            values,
+        }
     }
 
     /// Whether the step does anything: switched on and not at strength 0.
@@ -194,10 +203,13 @@ impl Path {
 
     /// Hashes of the tables that its steps use.
     pub fn tables(&self) -> impl Iterator<Item = &str> {
-        self.steps.iter().flat_map(|s| match &s.values {
-            Values::Table(v) => v.tables.as_slice(),
-            _ => &[],
-        }).map(|t| t.table.as_str())
+        self.steps
+            .iter()
+            .flat_map(|s| match &s.values {
+                Values::Table(v) => v.tables.as_slice(),
+                _ => &[],
+            })
+            .map(|t| t.table.as_str())
     }
 
     /// Puts the numbers of tables in place, as `find` has them by hash.
@@ -261,7 +273,10 @@ impl Path {
             let mut members = self.steps.iter().filter(own);
             let Some(first) = members.next() else { continue };
             if first.zone == Zone::Film || members.any(|s| s.zone != first.zone) {
-                return fail(format!("the steps of the group “{}” stand in the Scene or the Screen zone, all in one", group.name));
+                return fail(format!(
+                    "the steps of the group “{}” stand in the Scene or the Screen zone, all in one",
+                    group.name
+                ));
             }
         }
         // Seen along the path, every group begins once.
@@ -273,7 +288,10 @@ impl Path {
                     return fail(format!("“{}” names a group that does not exist", step.name));
                 }
                 if last != Some(id) && !begun.insert(id) {
-                    return fail(format!("the steps of a group stand next to each other; “{}” does not", step.name));
+                    return fail(format!(
+                        "the steps of a group stand next to each other; “{}” does not",
+                        step.name
+                    ));
                 }
             }
             last = step.group.as_ref();
@@ -284,7 +302,9 @@ impl Path {
 
 fn check_names(what: &str, id: &str, name: &str) -> Result<(), DocumentError> {
     if id.is_empty() || id.len() > 64 || name.chars().count() > 200 {
-        return Err(DocumentError::Path(format!("a {what}'s id has 1 to 64 characters and its name at most 200")));
+        return Err(DocumentError::Path(format!(
+            "a {what}'s id has 1 to 64 characters and its name at most 200"
+        )));
     }
     Ok(())
 }
@@ -406,7 +426,9 @@ mod tests {
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.groups.len(), 1);
         assert!(look.path.steps.iter().any(|s| s.region.is_some()));
-        let Some(Values::Table(v)) = look.path.steps.iter().map(|s| &s.values).find(|v| matches!(v, Values::Table(_))) else {
+        let Some(Values::Table(v)) =
+            look.path.steps.iter().map(|s| &s.values).find(|v| matches!(v, Values::Table(_)))
+        else {
             panic!("no table");
         };
         assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
@@ -417,7 +439,8 @@ mod tests {
     fn groups_of_steps_that_stand_apart_or_that_do_not_exist_are_refused() {
         let mut look = Look::from_json(include_str!("../../tests/looks/version-2.json")).unwrap();
         let group = look.path.groups[0].id.clone();
-        let outside = look.path.steps.iter().position(|s| s.group.is_none() && s.zone == Zone::Screen).unwrap();
+        let outside =
+            look.path.steps.iter().position(|s| s.group.is_none() && s.zone == Zone::Screen).unwrap();
         look.path.steps[outside].group = Some(group);
         assert!(look.check().unwrap_err().to_string().contains("all in one"));
         look.path.steps[outside].group = Some("nobody".into());

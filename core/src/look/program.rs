@@ -36,7 +36,9 @@ pub enum CompileError {
         to: String,
     },
     /// A table whose numbers are not there.
-    #[error("“{step}” uses the table “{table}”, whose numbers are not here: bring in the look file that holds them")]
+    #[error(
+        "“{step}” uses the table “{table}”, whose numbers are not here: bring in the look file that holds them"
+    )]
     MissingTable {
         /// The step.
         step: String,

@@ -45,7 +45,9 @@ pub fn looks() -> &'static [Starting] {
     static LOOKS: OnceLock<Vec<Starting>> = OnceLock::new();
     // Each file is read by the test below: none can fail here.
     LOOKS.get_or_init(|| {
-        let read = |(shelf, text): &(&'static str, &str)| Some(Starting { shelf, look: Look::from_json(text).ok()? });
+        let read = |(shelf, text): &(&'static str, &str)| {
+            Some(Starting { shelf, look: Look::from_json(text).ok()? })
+        };
         FILES.iter().filter_map(read).collect()
     })
 }

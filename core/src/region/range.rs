@@ -87,14 +87,23 @@ impl ColourRange {
         let range = Self {
             saturation_low: if seen.hue.is_some() { round((low * 0.7).max(0.01), 0.01) } else { 0.0 },
             saturation_high: if seen.hue.is_some() { STRONGEST } else { round(high * 1.3 + 0.06, 0.01) },
-            saturation_softness: 0.08,
+            saturation_softness: if seen.hue.is_some() {
+                round((low * 0.6).clamp(0.02, 0.08), 0.01)
+            } else {
+                0.08
+            },
             brightness_low: round((seen.brightness[0] - 0.6).clamp(DARKEST, BRIGHTEST), 0.05),
             brightness_high: round((seen.brightness[1] + 0.6).clamp(DARKEST, BRIGHTEST), 0.05),
             ..Default::default()
         };
         let Some((hue, reach)) = seen.hue else { return Some(range) };
         let reach = (reach + 5.0).clamp(8.0, ALL_HUES).round();
-        Some(Self { hue: hue.round() % 360.0, hue_reach: reach, hue_softness: (reach * 0.8).clamp(8.0, 40.0).round(), ..range })
+        Some(Self {
+            hue: hue.round() % 360.0,
+            hue_reach: reach,
+            hue_softness: (reach * 0.8).clamp(8.0, 40.0).round(),
+            ..range
+        })
     }
 
     /// This range widened just so far that it holds these code values too.
@@ -144,7 +153,8 @@ impl ColourRange {
                 let kept = ((self.hue_reach.min(170.0) + edge) / 2.0).max(3.0);
                 let shift = (self.hue_reach.min(170.0) - kept) * -away.signum();
                 let centre = (self.hue + shift).rem_euclid(360.0);
-                let range = Self { hue: centre.round() % 360.0, hue_reach: kept.round().max(3.0), ..self.clone() };
+                let range =
+                    Self { hue: centre.round() % 360.0, hue_reach: kept.round().max(3.0), ..self.clone() };
                 cut(1.0 - kept / self.hue_reach, range);
             }
         }
@@ -186,8 +196,11 @@ impl Seen {
             return None;
         }
         let (plane, axis, reach) = (plane_of(zone), Axis::of(zone), f64::from(saturation_reach(zone)));
-        let split: Vec<[f64; 3]> =
-            pixels.iter().map(|p| plane.split([p[0], p[1], p[2]])).map(|(y, b, r)| [y, b, r].map(f64::from)).collect();
+        let split: Vec<[f64; 3]> = pixels
+            .iter()
+            .map(|p| plane.split([p[0], p[1], p[2]]))
+            .map(|(y, b, r)| [y, b, r].map(f64::from))
+            .collect();
         let sorted = |f: &dyn Fn(&[f64; 3]) -> f64| {
             let mut v: Vec<f64> = split.iter().map(f).collect();
             v.sort_by(f64::total_cmp);
@@ -221,7 +234,7 @@ impl Kernel {
         if let Some(shape) = &self.hue {
             for i in 0..N {
                 // A hue counts for as much as there is of a colour.
-                matte[i] = shape.at(hue[i]) * coloured(square[i], self.reach * 0.3);
+                matte[i] = shape.at(hue[i]) * coloured(square[i], self.reach * 0.15);
             }
         }
         let sides = [(0, &self.saturation[0]), (1, &self.saturation[1])];
@@ -269,7 +282,9 @@ mod tests {
     /// A face: skin hues, from a stop under grey to a stop and a half above it.
     fn face() -> Vec<[f32; 4]> {
         (0..200)
-            .map(|i| pixel(Zone::Scene, -1.0 + 2.5 * (i % 20) as f32 / 19.0, 118.0 + f64::from(i) * 0.05, 0.3))
+            .map(|i| {
+                pixel(Zone::Scene, -1.0 + 2.5 * (i % 20) as f32 / 19.0, 118.0 + f64::from(i) * 0.05, 0.3)
+            })
             .collect()
     }
 
@@ -310,7 +325,8 @@ mod tests {
 
     #[test]
     fn greys_make_a_range_of_brightness_and_little_saturation() {
-        let greys: Vec<[f32; 4]> = (0..20).map(|i| pixel(Zone::Scene, -3.0 + i as f32 * 0.05, 0.0, 0.0)).collect();
+        let greys: Vec<[f32; 4]> =
+            (0..20).map(|i| pixel(Zone::Scene, -3.0 + i as f32 * 0.05, 0.0, 0.0)).collect();
         let range = ColourRange::over(&greys, Zone::Scene).unwrap();
         assert_eq!(range.hue_reach, ALL_HUES);
         assert!(matte(&range, greys[9]) > 0.9);

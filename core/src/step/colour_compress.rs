@@ -61,10 +61,7 @@ impl ColourCompress {
         let shape = |threshold: f64, limit: f64| {
             let t = threshold.min(0.999);
             let ratio = (1.0 - t) / (limit - t);
-            Shape {
-                threshold: t as f32,
-                scale: ((limit - t) / (ratio.powf(-p) - 1.0).powf(1.0 / p)) as f32,
-            }
+            Shape { threshold: t as f32, scale: ((limit - t) / (ratio.powf(-p) - 1.0).powf(1.0 / p)) as f32 }
         };
         let grey = 0.18_f64.log2();
         Kernel {
@@ -76,7 +73,7 @@ impl ColourCompress {
             power: p as f32,
             cap: self
                 .cap
-                .then(|| Cap { from: (grey + self.peak - self.knee) as f32, room: self.knee as f32 }),
+                .then_some(Cap { from: (grey + self.peak - self.knee) as f32, room: self.knee as f32 }),
         }
     }
 }
@@ -96,7 +93,8 @@ impl Kernel {
                 let size = a.abs().max(f32::MIN_POSITIVE);
                 let d = select(a == 0.0, 0.0, (a - v) / size);
                 let x = (d - shape.threshold).max(0.0) / shape.scale;
-                let bent = shape.threshold + shape.scale * x / powf(1.0 + powf(x, self.power), 1.0 / self.power);
+                let bent =
+                    shape.threshold + shape.scale * x / powf(1.0 + powf(x, self.power), 1.0 / self.power);
                 plane[i] = select(d > shape.threshold, a - bent * size, v);
             }
         }
@@ -134,7 +132,9 @@ mod tests {
 
     #[test]
     fn colours_within_the_thresholds_stay_bit_for_bit() {
-        for rgb in [[0.18, 0.18, 0.18], [0.5, 0.2, 0.1], [0.0, 0.0, 0.0], [1.0, 0.21, 0.2], [-0.1, -0.1, -0.1]] {
+        for rgb in
+            [[0.18, 0.18, 0.18], [0.5, 0.2, 0.1], [0.0, 0.0, 0.0], [1.0, 0.21, 0.2], [-0.1, -0.1, -0.1]]
+        {
             assert_eq!(run(&ColourCompress::default(), rgb), rgb);
         }
     }

@@ -107,8 +107,14 @@ pub struct Kernel {
 /// complements.
 pub fn family_hues(zone: Zone) -> [f64; 6] {
     let plane = super::plane_of(zone);
-    let pure =
-        [[1.0, 0.0, 1.0], [1.0, 0.0, 0.0], [1.0, 1.0, 0.0], [0.0, 1.0, 0.0], [0.0, 1.0, 1.0], [0.0, 0.0, 1.0]];
+    let pure = [
+        [1.0, 0.0, 1.0],
+        [1.0, 0.0, 0.0],
+        [1.0, 1.0, 0.0],
+        [0.0, 1.0, 0.0],
+        [0.0, 1.0, 1.0],
+        [0.0, 0.0, 1.0],
+    ];
     pure.map(|rgb| {
         let (_, cb, cr) = plane.split(rgb);
         hue_of(f64::from(cb), f64::from(cr))

@@ -21,7 +21,8 @@ parameters! {
 pub fn transmittance(zone: Zone, hue: f64, density: f64) -> [f64; 3] {
     let (cb, cr) = polar(hue, 1.0);
     let o = super::plane_of(zone).offset(cb as f32, cr as f32).map(f64::from);
-    let (most, least) = (o.iter().copied().fold(f64::MIN, f64::max), o.iter().copied().fold(f64::MAX, f64::min));
+    let (most, least) =
+        (o.iter().copied().fold(f64::MIN, f64::max), o.iter().copied().fold(f64::MAX, f64::min));
     o.map(|v| 10_f64.powf(-density * (most - v) / (most - least)))
 }
 

@@ -39,7 +39,14 @@ const fn kind(
 
 /// Every kind of step, in the order a path usually has them.
 pub const KINDS: &[KindInfo] = &[
-    kind("balance", "Balance", "Exposure and white, as light on the set would change", SCENE, true, Balance::FIELDS),
+    kind(
+        "balance",
+        "Balance",
+        "Exposure and white, as light on the set would change",
+        SCENE,
+        true,
+        Balance::FIELDS,
+    ),
     kind("gel", "Gel", "Light through a coloured filter", SCENE, true, Gel::FIELDS),
     kind(
         "channel-mix",
@@ -121,7 +128,14 @@ pub const KINDS: &[KindInfo] = &[
         false,
         Saturation::FIELDS,
     ),
-    kind("table", "Table", "Imported tables, each with its encodings, mixed", SCENE_AND_SCREEN, false, Tables::FIELDS),
+    kind(
+        "table",
+        "Table",
+        "Imported tables, each with its encodings, mixed",
+        SCENE_AND_SCREEN,
+        false,
+        Tables::FIELDS,
+    ),
     kind(
         "plain-rendering",
         "Plain rendering",

@@ -173,7 +173,14 @@ mod tests {
 
     #[test]
     fn black_middle_and_white_go_where_they_are_sent() {
-        let v = Levels { in_black: 0.1, in_white: 0.9, middle: 0.7, out_black: 0.2, out_white: 0.8, ..Default::default() };
+        let v = Levels {
+            in_black: 0.1,
+            in_white: 0.9,
+            middle: 0.7,
+            out_black: 0.2,
+            out_white: 0.8,
+            ..Default::default()
+        };
         let ramp = v.kernel().master.unwrap();
         for (from, to) in [(0.1, 0.2), (0.9, 0.8), (0.5, 0.2 + 0.7 * 0.6)] {
             assert!((ramp.at(from) - to).abs() < 1e-6, "{from}: {}", ramp.at(from));

@@ -147,7 +147,8 @@ mod tests {
         let mut v = SlopeOffsetPower::from_sop([1.2, 0.9, 1.0], [0.02, -0.01, 0.1], [1.1, 0.8, 1.0], 0.7);
         v.clamp = true;
         for rgb in [[0.1_f64, 0.5, 0.9], [0.0, 0.01, 1.2], [0.9, 0.4, -0.3]] {
-            let sop = [0, 1, 2].map(|c| (rgb[c] * v.slope()[c] + v.offset()[c]).clamp(0.0, 1.0).powf(v.power()[c]));
+            let sop =
+                [0, 1, 2].map(|c| (rgb[c] * v.slope()[c] + v.offset()[c]).clamp(0.0, 1.0).powf(v.power()[c]));
             let luma = 0.2126 * sop[0] + 0.7152 * sop[1] + 0.0722 * sop[2];
             let want = sop.map(|s| (luma + 0.7 * (s - luma)).clamp(0.0, 1.0));
             let got = run(&v, rgb.map(|v| v as f32));

@@ -74,19 +74,27 @@ impl PartialEq for TableUse {
 impl TableUse {
     /// What is wrong with it, in words.
     pub fn fault(&self) -> Option<String> {
-        if self.table.is_empty() || self.table.len() > 128 || !self.table.bytes().all(|b| b.is_ascii_alphanumeric()) {
+        if self.table.is_empty()
+            || self.table.len() > 128
+            || !self.table.bytes().all(|b| b.is_ascii_alphanumeric())
+        {
             return Some("a table is named by the letters and digits of its hash".into());
         }
         if self.name.chars().count() > 200 {
             return Some("a table's name has at most 200 characters".into());
         }
         if !(0.0..=1.0).contains(&self.strength) {
-            return Some(format!("the strength of “{}” is {}; it goes from 0 to 1", self.name, self.strength));
+            return Some(format!(
+                "the strength of “{}” is {}; it goes from 0 to 1",
+                self.name, self.strength
+            ));
         }
         let unknown = [&self.from, &self.to].into_iter().find(|e| e.encoding().is_none());
         unknown.map(|e| match e {
             TableEncoding::Shipped(id) => format!("“{}”: there is no encoding “{id}”", self.name),
-            TableEncoding::Camera(p) => format!("“{}”: the constants of “{}” make no curve", self.name, p.name),
+            TableEncoding::Camera(p) => {
+                format!("“{}”: the constants of “{}” make no curve", self.name, p.name)
+            }
         })
     }
 }
@@ -184,9 +192,8 @@ mod tests {
     use crate::table::{Domain, Table3};
 
     fn using(f: impl Fn([f32; 3]) -> [f32; 3], from: &str, to: &str, strength: f64) -> TableUse {
-        let nodes: Vec<[f32; 3]> = (0..17 * 17 * 17)
-            .map(|i| f([i % 17, i / 17 % 17, i / 289].map(|v| v as f32 / 16.0)))
-            .collect();
+        let nodes: Vec<[f32; 3]> =
+            (0..17 * 17 * 17).map(|i| f([i % 17, i / 17 % 17, i / 289].map(|v| v as f32 / 16.0))).collect();
         let cube = Table3::new(17, Domain::UNIT, &nodes).unwrap();
         TableUse {
             table: "abc".into(),

@@ -180,7 +180,10 @@ pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResu
     });
     let look = look.await??;
     let name = format!("attachment; filename=\"{}.look.json\"", plain_name(&look.name));
-    let file = HttpResponse::Ok().content_type("application/json").insert_header(("content-disposition", name)).body(look.to_json());
+    let file = HttpResponse::Ok()
+        .content_type("application/json")
+        .insert_header(("content-disposition", name))
+        .body(look.to_json());
     Ok(file)
 }
 

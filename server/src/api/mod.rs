@@ -87,10 +87,16 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/handoffs/{id}", web::get().to(handoffs::show))
         .route("/api/handoffs/{id}/cancel", web::post().to(handoffs::cancel))
         .route("/api/handoffs/{id}/table", web::get().to(handoffs::table))
-        .service(large("/api/productions/{id}/looks/import", looks::MOST_FILE).route(web::post().to(looks::import)))
+        .service(
+            large("/api/productions/{id}/looks/import", looks::MOST_FILE)
+                .route(web::post().to(looks::import)),
+        )
         .route("/api/looks/{id}/file", web::get().to(looks::export))
         .service(large("/api/tables", tables::MOST_BYTES).route(web::post().to(tables::create)))
-        .service(large("/api/corrections/read", lantern_formats::cdl::MAX_BYTES).route(web::post().to(tables::read_corrections)))
+        .service(
+            large("/api/corrections/read", lantern_formats::cdl::MAX_BYTES)
+                .route(web::post().to(tables::read_corrections)),
+        )
         .route("/api/corrections/write", web::post().to(tables::write_corrections))
         .route("/api/shelf", web::get().to(shelf::list))
         .route("/api/shelf", web::post().to(shelf::keep))

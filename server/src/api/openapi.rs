@@ -218,9 +218,21 @@ const CALLS: &[Call] = &[
     ("get", "/api/handoffs/{id}", "One handoff", None, Some(shape::<handoffs::HandoffDetail>)),
     ("post", "/api/handoffs/{id}/cancel", "Stops a handoff", None, Some(shape::<handoffs::HandoffDetail>)),
     ("get", "/api/handoffs/{id}/table", "The table's file", None, None),
-    ("post", "/api/productions/{id}/looks/import", "Makes a look from a look file", None, Some(shape::<looks::LookDetail>)),
+    (
+        "post",
+        "/api/productions/{id}/looks/import",
+        "Makes a look from a look file",
+        None,
+        Some(shape::<looks::LookDetail>),
+    ),
     ("get", "/api/looks/{id}/file", "A look as one file, its tables inside", None, None),
-    ("post", "/api/tables", "Brings in a .cube or a HaldCLUT PNG; ?name= is its name", None, Some(shape::<tables::TableLine>)),
+    (
+        "post",
+        "/api/tables",
+        "Brings in a .cube or a HaldCLUT PNG; ?name= is its name",
+        None,
+        Some(shape::<tables::TableLine>),
+    ),
     (
         "post",
         "/api/corrections/read",

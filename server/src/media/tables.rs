@@ -63,7 +63,8 @@ impl MediaFolder {
         let mut hashes = BTreeMap::new();
         let mut taken = Vec::new();
         for (name, kept) in std::mem::take(&mut look.tables) {
-            let table = kept.table().map_err(|e| ApiError::Invalid(format!("a table inside this look file: {e}")))?;
+            let table =
+                kept.table().map_err(|e| ApiError::Invalid(format!("a table inside this look file: {e}")))?;
             let (hash, length) = self.keep_table(&table)?;
             hashes.insert(name, hash.clone());
             taken.push((hash, length));

@@ -65,8 +65,9 @@ impl Studio {
         let mut pixels = patch(self, &r.shot, r.frame, r.at, r.area.as_ref())?;
         let from = self.proxy(&r.shot, r.frame, super::light::WIDTH)?.encoding.clone();
         let given = Program::given_to(&path, &r.target, &from, &display("rec709")?);
-        let (program, zone) =
-            given.ok_or_else(|| ApiError::Invalid("colours are picked for a step of the Scene or Screen zone".into()))?;
+        let (program, zone) = given.ok_or_else(|| {
+            ApiError::Invalid("colours are picked for a step of the Scene or Screen zone".into())
+        })?;
         program.run(&mut pixels);
         if r.want == Want::Bump {
             let bump = bump_over(&pixels, zone).ok_or_else(|| {
@@ -80,7 +81,8 @@ impl Studio {
             (Want::Subtract, Some(old)) => old.without(&pixels, zone),
             _ => ColourRange::over(&pixels, zone),
         };
-        let range = range.ok_or_else(|| ApiError::Invalid("there is nothing at this place to go by".into()))?;
+        let range =
+            range.ok_or_else(|| ApiError::Invalid("there is nothing at this place to go by".into()))?;
         Ok(Picked { bump: None, range: Some(range) })
     }
 }

@@ -112,7 +112,7 @@ impl Inbox {
 
 /// Work that a newer picture stopped and that is still wanted.
 enum Again {
-    Beside(PictureRequest),
+    Beside(Box<PictureRequest>),
     Card(Arc<CardsRequest>, usize),
 }
 
@@ -209,7 +209,7 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
         let seq = seq(&next);
         // A newer picture stops what stands beside it, but does not make it pointless.
         let stopped = match &next {
-            Work::Picture(r, Kind::Beside) => Some(Again::Beside(r.clone())),
+            Work::Picture(r, Kind::Beside) => Some(Again::Beside(Box::new(r.clone()))),
             Work::Card(r, i) => Some(Again::Card(r.clone(), *i)),
             _ => None,
         };
@@ -225,7 +225,7 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             Ok(Answer::Nothing) => {
                 match stopped {
                     Some(Again::Beside(r)) => {
-                        all.lock().beside.get_or_insert(r);
+                        all.lock().beside.get_or_insert(*r);
                     }
                     Some(Again::Card(r, i)) => all.lock().again(r, i),
                     None => {}

@@ -2,8 +2,8 @@
 
 use super::proxy::{FrameOf, Proxies, Proxy};
 use super::request::{
-    COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest,
-    Show, TONE_BINS, TONE_SPAN, header, holds,
+    COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest,
+    SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
 };
 use super::{counts, paint};
 use crate::error::{ApiError, ApiResult};
@@ -89,7 +89,7 @@ impl Studio {
             Quality::Rest => None,
         };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let flags = counts::flags(&r.counts) 
+        let flags = counts::flags(&r.counts)
             | if r.tones_of.is_some() { holds::TONES } else { 0 }
             | if r.hues_of.is_some() { holds::HUES } else { 0 };
         let columns = if r.counts.wave || r.counts.luma { COLUMNS.min(w) } else { 0 };

@@ -3712,6 +3712,20 @@ export interface components {
             /** @constant */
             type: "tables";
         });
+        /** @description Files that come in together: a still, a clip, or the frames of a sequence. */
+        FileGroup: {
+            /** @description Whether it is a clip. */
+            clip: boolean;
+            /** @description Its files in order, with their frame numbers. */
+            files: [
+                string,
+                number
+            ][];
+            /** @description What the shot will be called. */
+            name: string;
+            /** @description Whether it is a numbered sequence. */
+            sequence: boolean;
+        };
         /** @description What a step does to the neutral scale and to the hue circle, in its zone's encoded values. */
         Fingerprint: {
             /**
@@ -3795,20 +3809,6 @@ export interface components {
              * @default true
              */
             keep_exposure: boolean;
-        };
-        /** @description Files that come in together: a still, a clip, or the frames of a sequence. */
-        FileGroup: {
-            /** @description Whether it is a clip. */
-            clip: boolean;
-            /** @description Its files in order, with their frame numbers. */
-            files: [
-                string,
-                number
-            ][];
-            /** @description What the shot will be called. */
-            name: string;
-            /** @description Whether it is a numbered sequence. */
-            sequence: boolean;
         };
         /** @description What steps next to each other share. */
         Group: {

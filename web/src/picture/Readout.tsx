@@ -39,7 +39,7 @@ export function Readout({ hints }: { hints: string[] }) {
   const sample = samples && samples.found.length > pins ? samples.found.at(-1) : null;
   if (!sample) return hints.map((h) => <span key={h}>{h}</span>);
   return (
-    <span className="flex gap-4" data-readout>
+    <span className="flex gap-4" data-readout={samples?.seq} data-at={samples?.at.at(-1)?.map((v) => v.toFixed(3)).join(" ")}>
       <Values sample={sample} />
     </span>
   );
