@@ -12,8 +12,8 @@ import { Button, Menu, type MenuItem } from "../ui/controls";
 export const SURROUND: Record<Surround, string> = {
   black: "var(--color-pit)",
   grey: "var(--color-rest)",
-  white: "var(--color-page)",
-  page: "var(--color-page)",
+  white: "var(--color-paper)",
+  page: "var(--color-paper)",
 };
 
 const SURROUNDS: Surround[] = ["black", "grey", "white", "page"];
@@ -22,17 +22,24 @@ const CLOSE = [null, 1, 2, 4, 8];
 export function ViewBar() {
   const look = useSession((s) => s.place === "look");
   const full = useInstruments((s) => s.full);
-  const set = useInstruments((s) => s.set);
   return (
     <div role="toolbar" aria-label="Seeing" className="flex shrink-0 items-center gap-1">
       {look && <AgainstMenu />}
       <Surrounds />
       <Closeness />
-      <Button kind="quiet" className="px-1" aria-label={full ? "Back to the place" : "Over the whole window"} title="W" onClick={() => set({ full: !full })}>
+      <Button kind="quiet" className="px-1" aria-label={full ? "Back to the place" : "Over the whole window"} title="W" onClick={() => fill(!full)}>
         {full ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
       </Button>
     </div>
   );
+}
+
+/** Fills the window with the picture, and the screen where the browser lets it. */
+export function fill(full: boolean): void {
+  useInstruments.getState().set({ full });
+  // A browser that refuses still has the whole window.
+  if (full) document.documentElement.requestFullscreen().catch(() => undefined);
+  else if (document.fullscreenElement) void document.exitFullscreen();
 }
 
 /** What the look is compared against, and how both are shown. */

@@ -2,6 +2,7 @@
 import { useEffect } from "react";
 import { cut } from "../places/balance/Toolbar";
 import { KEYS_OF_PATH } from "../places/look/commands";
+import { fill } from "../picture/ViewBar";
 import { useInstruments, type Surround } from "./instruments";
 import { rowOf, say, shotInHand, useSession, type Held } from "./session";
 import { useWork } from "./work";
@@ -67,7 +68,7 @@ const KEYS: Record<string, () => void> = {
     const { surround, set } = useInstruments.getState();
     set({ surround: SURROUNDS[(SURROUNDS.indexOf(surround) + 1) % SURROUNDS.length] ?? "black" });
   },
-  w: () => useInstruments.getState().set({ full: !useInstruments.getState().full }),
+  w: () => fill(!useInstruments.getState().full),
   p: () => {
     const session = useSession.getState();
     if ((shotInHand(session)?.frames ?? 0) > 1) session.set({ playing: !session.playing });
@@ -98,7 +99,8 @@ export function useKeys() {
         KEYS_OF_PATH[key]();
         e.preventDefault();
       } else if (e.key === "Escape") {
-        useInstruments.getState().set({ tool: null, full: false });
+        useInstruments.getState().set({ tool: null });
+        if (useInstruments.getState().full) fill(false);
         useSession.getState().set({ trying: null });
       } else if (!command && !e.repeat && !typing(e.target) && HOLD[key]) {
         set({ held: HOLD[key] });
