@@ -215,8 +215,7 @@ return [mean, Math.round(box.left + box.width * 0.5), Math.round(box.top + box.h
         m.iter().copied().fold(0.0, f64::max) - m.iter().copied().fold(255.0, f64::min)
     };
     assert!(spread(&seen) > 20.0, "{seen}");
-    let button = set.driver.query(By::XPath("//button[.='Dropper']")).first().await?;
-    button.click().await?;
+    set.press("button", "White dropper").await?;
     let (x, y) = (seen[1].as_i64().unwrap_or(0), seen[2].as_i64().unwrap_or(0));
     set.driver.action_chain().move_to(x, y).click().perform().await?;
     set.newer(before).await?;

@@ -26,6 +26,17 @@ fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
     Ok((facts, healed))
 }
 
+/// Refuses a file by its first bytes, before all of it is read.
+fn check_head(name: &str, path: &std::path::Path) -> ApiResult<()> {
+    use std::io::Read;
+    let mut head = Vec::with_capacity(16);
+    std::fs::File::open(path)?.take(16).read_to_end(&mut head)?;
+    if lantern_formats::picture::is_known(&head) {
+        return Ok(());
+    }
+    Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
+}
+
 fn taken(name: &str, number: i32, hash: String, bytes: u64, (facts, healed): (Facts, usize)) -> TakenIn {
     let frame = Frame {
         shot_id: String::new(),
@@ -49,6 +60,9 @@ pub fn part(media: &MediaFolder, key: &str, name: &str, number: i32) -> ApiResul
         let most = MOST_PICTURE >> 20;
         return Err(ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture")));
     }
+    if path.exists() {
+        check_head(name, &path).inspect_err(|_| drop(media.drop_part(key)))?;
+    }
     let bytes = std::fs::read(path).map_err(|_| ApiError::NotFound("arrived file"))?;
     let found = look_at(name, &bytes).inspect_err(|_| drop(media.drop_part(key)))?;
     drop(bytes);
@@ -68,6 +82,7 @@ pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path
         let most = MOST_PICTURE >> 20;
         return Err(ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture")));
     }
+    check_head(name, path)?;
     bytes(media, name, number, &std::fs::read(path)?)
 }
 

@@ -56,9 +56,12 @@ export const useSession = create<Session>((set, get) => ({
 
 /** Reads the production anew after it was changed. A shot that is gone is not in hand any more. */
 export async function refreshProduction(): Promise<void> {
+  const id = useSession.getState().production?.id;
+  if (!id) return;
+  const fresh = await api.production(id);
+  // What is in hand now, not what was when the answer was still on its way.
   const { production, shot, before, set } = useSession.getState();
-  if (!production) return;
-  const fresh = await api.production(production.id);
+  if (production?.id !== id) return;
   const there = (id: string | null) => shotsOf(fresh).some((s) => s.id === id && s.encoding !== "");
   set({ production: fresh, before: there(before) ? before : null });
   if (!there(shot)) set({ shot: rowOf(fresh)[0]?.id ?? null, frame: null, playing: false });

@@ -211,5 +211,20 @@ export function setValues(step: string, title: string, values: Record<string, un
   );
 }
 
+/**
+ * Changes a step as it is now. For controls that are not drawn anew with every change and so must not
+ * rely on what the list was when they were drawn.
+ */
+export function changeStep(step: string, title: string, change: (found: Step) => void, gesture?: string): void {
+  useWork.getState().edit(
+    title,
+    (draft) => {
+      const found = draft.path.steps.find((s) => s.id === step);
+      if (found) change(found);
+    },
+    gesture && `${step}/${gesture}`,
+  );
+}
+
 /** A path that changes nothing. */
 export const UNTOUCHED: Path = { steps: [] };

@@ -6,7 +6,7 @@ import { useSession } from "../../state/session";
 import { useWork } from "../../state/work";
 import { Button } from "../../ui/controls";
 import { NumberField } from "../../ui/NumberField";
-import { setRegion } from "./commands";
+import { changeRange, setRegion } from "./commands";
 import { SwitchField } from "./bodies/values";
 import { Population, Strip } from "./HueStrip";
 
@@ -91,7 +91,7 @@ const GROUPS = [
 function Range({ of, zone, fields, range }: { of: Step | StepGroup; zone: Zone; fields: Field[]; range: ColourRange }) {
   const endGesture = useWork((s) => s.endGesture);
   const change = (part: Partial<ColourRange>, label: string, gesture?: string) =>
-    setRegion(of.id, label, { colours: { ...range, ...part } }, gesture);
+    changeRange(of.id, label, part, gesture);
   return (
     <div className="flex min-w-0 flex-1 flex-col gap-1.5">
       <HueSpan range={range} />

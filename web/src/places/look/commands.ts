@@ -170,6 +170,11 @@ export function setRegion(id: string, label: string, region: Region | null, gest
   }, gesture);
 }
 
+/** Changes a part of the range that a step or group is held to, as it is now. */
+export function changeRange(id: string, label: string, part: Partial<Region["colours"]>, gesture?: string): void {
+  editShared(id, `${label} of ${nameOf(id)}`, (found) => { if (found.region) Object.assign(found.region.colours, part); }, gesture);
+}
+
 /** Gives a step the values that change nothing. */
 export function reset(id: string): void {
   const catalogue = useSession.getState().catalogue;

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import type { Bump, Field, KindInfo, Step } from "../../../api/client";
 import { useInstruments } from "../../../state/instruments";
-import { setValue, setValues, useWork } from "../../../state/work";
+import { changeStep, setValue, setValues, useWork } from "../../../state/work";
 import { Button } from "../../../ui/controls";
 import { NumberField } from "../../../ui/NumberField";
 import { CurveEditor } from "../CurveEditor";
@@ -85,7 +85,10 @@ function Bumps({ step, info, taken, onTake }: { step: HueStep; info: KindInfo; t
   const fields = info.fields.flatMap((f) => (f.type === "bumps" ? (f.fields as Field[]) : []));
   const bump = taken === null ? undefined : bumps[taken];
   const write = (id: string, title: string, value: number, gesture?: string) =>
-    setValue(step.id, "bumps", title, bumps.map((b, k) => (k === taken ? { ...b, [id]: value } : b)), gesture);
+    changeStep(step.id, title, (now) => {
+      const found = now.kind === "hue-curves" && taken !== null ? now.values.bumps[taken] : undefined;
+      if (found) Object.assign(found, { [id]: value });
+    }, gesture);
   return (
     <>
       <div className="flex h-5 items-center gap-1.5">

@@ -2,7 +2,7 @@
 import { useRef, useState } from "react";
 import { api, type Field, type KindInfo, type Step, type TableLine, type TableUse } from "../../../api/client";
 import { say, useSession } from "../../../state/session";
-import { setValue, useWork } from "../../../state/work";
+import { changeStep, setValue, useWork } from "../../../state/work";
 import { Button, Choice, Dialog } from "../../../ui/controls";
 import { NumberField } from "../../../ui/NumberField";
 
@@ -47,9 +47,12 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
   const encodings = useEncodings();
   const tables = step.values.tables;
   const most = info.fields.flatMap((f) => (f.type === "tables" ? [f.most] : []))[0] ?? 1;
-  const write = (label: string, next: TableUse[], gesture?: string) => setValue(step.id, "tables", label, next, gesture);
+  const write = (label: string, next: TableUse[]) => setValue(step.id, "tables", label, next);
   const change = (i: number, label: string, part: Partial<TableUse>, gesture?: string) =>
-    write(label, tables.map((t, k) => (k === i ? { ...t, ...part } : t)), gesture);
+    changeStep(step.id, label, (now) => {
+      const found = now.kind === "table" ? now.values.tables[i] : undefined;
+      if (found) Object.assign(found, part);
+    }, gesture);
   const bring = async (chosen: File | undefined) => {
     if (!chosen) return;
     setBusy(true);
