@@ -6,7 +6,7 @@ import { api, Problem } from "./api/client";
 import { ProductionMenu } from "./ProductionMenu";
 import { useWork, type Saving } from "./state/work";
 import { say, shotInHand, useSession } from "./state/session";
-import { Button, Dialog, Menu, TextField } from "./ui/controls";
+import { Button, Dialog, FileInput, Menu, TextField } from "./ui/controls";
 
 const PLACES = [
   { id: "footage", title: "Footage" },
@@ -107,8 +107,8 @@ function Looks() {
     await load(other.id);
     await client.invalidateQueries({ queryKey: ["looks"] });
   };
-  const bring = async (chosen: File | undefined) => {
-    if (!chosen || !production) return;
+  const bring = async (chosen: File) => {
+    if (!production) return;
     try {
       const made = await api.importLook(production, chosen);
       await load(made.id);
@@ -141,18 +141,7 @@ function Looks() {
           { label: "Delete this look", disabled: (looks.data?.length ?? 0) < 2, run: () => void remove() },
         ]}
       />
-      <input
-        ref={file}
-        type="file"
-        accept=".json"
-        aria-label="Look file"
-        tabIndex={-1}
-        className="sr-only"
-        onChange={(e) => {
-          void bring(e.target.files?.[0]);
-          e.target.value = "";
-        }}
-      />
+      <FileInput ref={file} label="Look file" accept=".json" onFile={(chosen) => void bring(chosen)} />
       <NameDialog
         key={naming ?? ""}
         title={naming ? titles[naming] : ""}

@@ -186,7 +186,7 @@ struct Seen {
     hue: Option<(f64, f64)>,
     saturation: [f64; 2],
     brightness: [f64; 2],
-    /// Medians: hue is not among them; saturation, brightness.
+    /// The hue of the mean; the medians of saturation and brightness.
     middle: [f64; 3],
 }
 

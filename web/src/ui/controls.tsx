@@ -1,6 +1,6 @@
 /** Buttons and menus: each Radix primitive is wrapped once here, and every place uses the wrapped one. */
 import { Dialog as D, DropdownMenu as M, Select as S } from "radix-ui";
-import type { ComponentProps, ReactNode } from "react";
+import type { ComponentProps, ReactNode, Ref } from "react";
 
 export function Button({ kind = "plain", ...rest }: ComponentProps<"button"> & { kind?: "plain" | "main" | "quiet" }) {
   const looks = {
@@ -131,6 +131,25 @@ export function TextField({ label, ...rest }: ComponentProps<"input"> & { label:
       aria-label={label}
       {...rest}
       className={`h-6 rounded border border-edge bg-pit px-2 text-value text-bright select-text ${rest.className ?? ""}`}
+    />
+  );
+}
+
+/** A chooser of one file, opened by a button through its ref; the same file can be chosen again. */
+export function FileInput({ label, accept, ref, onFile }: { label: string; accept: string; ref: Ref<HTMLInputElement>; onFile: (file: File) => void }) {
+  return (
+    <input
+      ref={ref}
+      type="file"
+      accept={accept}
+      aria-label={label}
+      tabIndex={-1}
+      className="sr-only"
+      onChange={(e) => {
+        const file = e.target.files?.[0];
+        if (file) onFile(file);
+        e.target.value = "";
+      }}
     />
   );
 }

@@ -4,7 +4,7 @@ import { api, type CorrectionLine, type KindInfo, type Step } from "../../../api
 import { useInstruments } from "../../../state/instruments";
 import { say } from "../../../state/session";
 import { setValues } from "../../../state/work";
-import { Button, Dialog, Menu } from "../../../ui/controls";
+import { Button, Dialog, FileInput, Menu } from "../../../ui/controls";
 import { offer } from "../../../ui/offer";
 import { TonePlot } from "../TonePlot";
 import { fieldsOf, Numbers, SwitchField, Switches } from "./values";
@@ -149,8 +149,7 @@ export function SlopeBody({ step, info }: Of<"slope-offset-power">) {
     setValues(step.id, `Import ${c.id || "correction"}`, { ...c.values, clamp: step.values.clamp });
     say(`${c.id ? `“${c.id}”` : "The correction"} is in the step: slope, offset, power and saturation`);
   };
-  const bring = async (chosen: File | undefined) => {
-    if (!chosen) return;
+  const bring = async (chosen: File) => {
     try {
       const all = await api.readCorrections(chosen);
       const [first, ...more] = all;
@@ -188,18 +187,7 @@ export function SlopeBody({ step, info }: Of<"slope-offset-power">) {
         <div className="mt-auto flex items-center gap-2">
           <Switches step={step} fields={info.fields} />
           <span className="flex-1" />
-          <input
-            ref={file}
-            type="file"
-            accept=".cc,.ccc,.cdl"
-            aria-label="Colour decision list"
-            tabIndex={-1}
-            className="sr-only"
-            onChange={(e) => {
-              void bring(e.target.files?.[0]);
-              e.target.value = "";
-            }}
-          />
+          <FileInput ref={file} label="Colour decision list" accept=".cc,.ccc,.cdl" onFile={(chosen) => void bring(chosen)} />
           <Button onClick={() => file.current?.click()}>Import…</Button>
           <Menu
             trigger={<Button>Export ▾</Button>}

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api, type Field, type KindInfo, type Step, type TableLine, type TableUse } from "../../../api/client";
 import { say, useSession } from "../../../state/session";
 import { changeStep, setValue, useWork } from "../../../state/work";
-import { Button, Choice, Dialog } from "../../../ui/controls";
+import { Button, Choice, Dialog, FileInput } from "../../../ui/controls";
 import { NumberField } from "../../../ui/NumberField";
 
 const SHARE = {
@@ -53,8 +53,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
       const found = now.kind === "table" ? now.values.tables[i] : undefined;
       if (found) Object.assign(found, part);
     }, gesture);
-  const bring = async (chosen: File | undefined) => {
-    if (!chosen) return;
+  const bring = async (chosen: File) => {
     setBusy(true);
     try {
       setComing(await api.bringTable(chosen));
@@ -93,18 +92,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
         ))}
       </ul>
       <footer className="flex items-center gap-3">
-        <input
-          ref={file}
-          type="file"
-          accept=".cube,.png"
-          aria-label="Table file"
-          tabIndex={-1}
-          className="sr-only"
-          onChange={(e) => {
-            void bring(e.target.files?.[0]);
-            e.target.value = "";
-          }}
-        />
+        <FileInput ref={file} label="Table file" accept=".cube,.png" onFile={(chosen) => void bring(chosen)} />
         <Button kind={tables.length === 0 ? "main" : "plain"} disabled={busy || tables.length >= most} onClick={() => file.current?.click()}>
           {busy ? "Reading…" : "Bring in a table…"}
         </Button>
