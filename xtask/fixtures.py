@@ -170,7 +170,42 @@ def compress():
     return {"source": f"OpenColorIO {ocio.__version__}", "in": colours, "out": through(t, colours)}
 
 
-for name, make in [("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
+def film():
+    """Spectral sums: the standard observer, daylight, and XYZ of dye amounts before a projector, from our stocks' bands."""
+    shape = colour.SpectralShape(380, 730, 10)
+    observer = colour.MSDS_CMFS["CIE 1931 2 Degree Standard Observer"].copy().align(shape)
+    stocks = pathlib.Path(__file__).resolve().parent.parent / "core/stocks"
+
+    def projector(kelvin):
+        xy = colour.temperature.CCT_to_xy_CIE_D(kelvin)
+        return colour.sd_CIE_illuminant_D_series(xy).copy().align(shape)
+
+    def bands(all):
+        return sum(b["height"] * np.exp(-0.5 * ((shape.wavelengths - b["centre"]) / b["width"]) ** 2) for b in all)
+
+    cases = []
+    rng = np.random.default_rng(11)
+    for name in ["plainsong", "ember-vault", "north-window", "carnival-wire"]:
+        dyes = json.loads((stocks / f"{name}.json").read_text())["dyes"]
+        units = [bands(dyes[k]) for k in ("cyan", "magenta", "yellow")]
+        base = dyes["base"] + bands(dyes["stain"])
+        for kelvin in (5400, 6300):
+            light = projector(kelvin)
+            clear = None
+            for amounts in [[0, 0, 0], *(rng.random((6, 3)) * 3).round(3).tolist()]:
+                density = base + sum(a * u for a, u in zip(amounts, units))
+                sd = colour.SpectralDistribution(10.0 ** -density, shape.wavelengths)
+                xyz = colour.sd_to_XYZ(sd, cmfs=observer, illuminant=light, method="Integration")
+                clear = xyz[1] if clear is None else clear
+                cases.append({"stock": name, "kelvin": kelvin, "amounts": amounts, "xyz": (xyz / clear).tolist()})
+    return {
+        "observer": observer.values.tolist(),
+        "daylight": {str(k): (projector(k).values / projector(k)[560]).tolist() for k in (5000, 5400, 6500)},
+        "dyes": cases,
+    }
+
+
+for name, make in [("film", film), ("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
     try:
         write(f"{name}.json", make())
     except Exception as e:

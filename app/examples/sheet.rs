@@ -1,10 +1,13 @@
-//! Contact sheets: every starting look on every shot of the demo production, one picture a shelf.
+//! Contact sheets: every starting look on every shot of the demo production, one picture a shelf; every negative on the
+//! neutral print, and the main negative on every print.
 //!
 //! `cargo xtask sheets OUT` writes them. The first row of each is the plain rendering.
 
 use lantern_core::colour::{CameraProfile, Encoding};
-use lantern_core::look::{Look, Path, Program, starting};
+use lantern_core::film::stock::{NegativeStock, PrintStock, negatives, prints};
+use lantern_core::look::{Look, Path, Program, Step, starting};
 use lantern_core::picture::Picture;
+use lantern_core::step::{Negative, Print, Values, Zone};
 use lantern_formats::Depth;
 use std::collections::BTreeMap;
 use std::path::{Path as FilePath, PathBuf};
@@ -16,11 +19,12 @@ const WIDTH: usize = 232;
 const GAP: usize = 4;
 
 /// Shots that wear looks, with how they are encoded.
-const SHOTS: [(&str, &str); 8] = [
+const SHOTS: [(&str, &str); 9] = [
     ("workbench.png", "camera"),
     ("lantern-market.png", "camera"),
     ("lantern-market-021.png", "camera"),
     ("kelp-greenhouse.png", "camera"),
+    ("ferry-deck-007/ferry-deck-007.0001.png", "camera"),
     ("ferry-deck-008.exr", "acescg"),
     ("foggy-mole-002.png", "rec709"),
     ("kelp-greenhouse-004.png", "camera"),
@@ -54,7 +58,34 @@ fn main() -> Outcome {
             looks.iter().map(|l| l.name.as_str()).collect::<Vec<_>>().join(", ")
         );
     }
+    for (name, films) in
+        [("negatives", negatives_on_the_neutral_print()), ("prints", main_negative_on_every_print())]
+    {
+        let mut paths = vec![Path::default()];
+        paths.extend(films.iter().map(|(_, path)| path.clone()));
+        let file = out.join(format!("{name}.png"));
+        std::fs::write(&file, sheet(&shots, &paths)?)?;
+        let names: Vec<&str> = films.iter().map(|(name, _)| name.as_str()).collect();
+        println!("{}: plain rendering, {}", file.display(), names.join(", "));
+    }
     Ok(())
+}
+
+type Films = Vec<(String, Path)>;
+
+fn film(negative: Negative, print: Print) -> Path {
+    let step = |id: &str, values| Step::new(id, Zone::Film, values);
+    Path::of(vec![step("negative", Values::Negative(negative)), step("print", Values::Print(print))])
+}
+
+fn negatives_on_the_neutral_print() -> Films {
+    let on = |s: &NegativeStock| film(Negative { stock: s.clone(), ..Default::default() }, Print::default());
+    negatives().iter().map(|s| (s.name.clone(), on(s))).collect()
+}
+
+fn main_negative_on_every_print() -> Films {
+    let on = |s: &PrintStock| film(Negative::default(), Print { stock: s.clone(), ..Default::default() });
+    prints().iter().map(|s| (s.name.clone(), on(s))).collect()
 }
 
 /// A PNG of all shots across under all paths down.

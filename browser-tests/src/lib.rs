@@ -12,7 +12,7 @@ use thirtyfour::prelude::*;
 pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
 
 /// How long any condition may take to come true.
-const PATIENCE: Duration = Duration::from_secs(30);
+const PATIENCE: Duration = Duration::from_secs(60);
 
 /// A child process that ends with its owner.
 pub struct Running(Child);
@@ -194,7 +194,12 @@ impl Set {
     /// Adds a step of a kind to a zone and waits for its panel.
     pub async fn add_step(&self, zone: &str, title: &str) -> Outcome {
         self.click(&format!("[aria-label=\"Add a step to the {zone} zone\"]")).await?;
-        self.press("[role=menuitem]", title).await?;
+        // Items may have a hint in a second line.
+        self.until(&format!(
+            "const e = [...document.querySelectorAll('[role=menuitem]')].find((e) => e.innerText.split('\\n')[0] === {title:?});
+             e?.click(); return !!e"
+        ))
+        .await?;
         self.until(&format!(
             "return document.querySelector('[aria-label=\"Step in hand\"] h2')?.innerText === {title:?} && window.lantern.settled()"
         ))
@@ -318,8 +323,13 @@ impl Set {
 
     /// Makes a look of these steps and gives its id.
     pub fn make_look(&self, name: &str, steps: &Value) -> Outcome<String> {
+        self.post_look(name, &json!({ "steps": steps }))
+    }
+
+    /// Makes a look of a whole path and gives its id.
+    pub fn post_look(&self, name: &str, path: &Value) -> Outcome<String> {
         let production = self.get("/api/productions")?[0]["id"].as_str().unwrap_or("").to_owned();
-        let document = json!({ "version": 1, "name": name, "path": { "steps": steps } });
+        let document = json!({ "version": 1, "name": name, "path": path });
         let made = self.post(
             &format!("/api/productions/{production}/looks"),
             &json!({ "name": name, "document": document }),
@@ -350,6 +360,12 @@ impl Patch {
         let y = self.luma();
         let (cb, cr) = ((self.0[2] - y) / 1.8556, (self.0[0] - y) / 1.5748);
         (cr.atan2(cb).to_degrees().rem_euclid(360.0), cb.hypot(cr))
+    }
+
+    /// Blue and red difference (BT.709), in code values.
+    pub fn difference(&self) -> [f64; 2] {
+        let y = self.luma();
+        [(self.0[2] - y) / 1.8556, (self.0[0] - y) / 1.5748]
     }
 }
 

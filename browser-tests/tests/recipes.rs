@@ -51,11 +51,11 @@ async fn warm_lights_and_cool_darks_leave_skin_on_its_line() -> Outcome {
     set.press("button[role=switch]", "Outside: works on all other colours").await?;
     set.newer(shown).await?;
 
-    let [cb0, cr0] = difference(wall);
-    let [cb1, cr1] = difference(set.patch(WALL).await?);
+    let [cb0, cr0] = wall.difference();
+    let [cb1, cr1] = set.patch(WALL).await?.difference();
     assert!(cb1 > cb0 + 1.5 && cr1 < cr0 - 1.0, "the dark wall went cool: {cb0} {cr0} -> {cb1} {cr1}");
-    let [cb0, cr0] = difference(white);
-    let [cb1, cr1] = difference(set.patch(WHITE).await?);
+    let [cb0, cr0] = white.difference();
+    let [cb1, cr1] = set.patch(WHITE).await?.difference();
     assert!(cb1 < cb0 - 2.0 && cr1 > cr0 + 0.5, "white went warm: {cb0} {cr0} -> {cb1} {cr1}");
     for (place, before) in [(CHEEK, cheek), (BROWN_CHEEK, brown)] {
         let after = set.patch(place).await?;
@@ -76,11 +76,6 @@ async fn tint(set: &Set, range: &str, field: &str, value: &str) -> Outcome {
         set.newer(shown).await?;
     }
     Ok(())
-}
-
-fn difference(p: Patch) -> [f64; 2] {
-    let y = p.luma();
-    [(p.0[2] - y) / 1.8556, (p.0[0] - y) / 1.5748]
 }
 
 #[tokio::test]

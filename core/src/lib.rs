@@ -2,6 +2,8 @@
 //!
 //! * [`colour`] — encodings, camera profiles, adaptation, the colour-difference plane, CIEDE2000.
 //! * [`step`] — one file a step kind: parameters with their ranges, and what the step does to a colour.
+//! * [`film`] — negative, printer, print and projection; stocks.
+//! * [`texture`] — what light and film do across neighbouring pixels: bloom, halation, grain, softness and more.
 //! * [`region`] — where a step or a group works.
 //! * [`look`] — the document, its path of steps, compiling a path to a [`look::Program`] and running it.
 //! * [`table`] — lookup tables: interpolation, baking, the fidelity report, the judgement of a table.
@@ -17,6 +19,7 @@
 //! is in stops, angles in degrees, chromaticities are CIE 1931 xy.
 
 pub mod colour;
+pub mod film;
 pub mod lane;
 pub mod look;
 pub mod matching;
@@ -25,3 +28,4 @@ pub mod region;
 pub mod scope;
 pub mod step;
 pub mod table;
+pub mod texture;

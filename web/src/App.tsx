@@ -68,21 +68,22 @@ function useStart() {
     staleTime: Infinity,
     retry: 1,
     queryFn: async () => {
-      const [catalogue, encodings, scopes, productions, rangeFields] = await Promise.all([
+      const [catalogue, encodings, scopes, productions, rangeFields, stockFields] = await Promise.all([
         api.catalogue(),
         api.encodings(),
         api.scopes(),
         api.productions(),
         api.rangeFields(),
+        api.stockFields(),
       ]);
       const wanted = new URLSearchParams(location.search);
       const first = productions.find((p) => p.id === wanted.get("production")) ?? productions[0];
       if (!first) return false;
-      const [production, looks] = await Promise.all([api.production(first.id), api.looks(first.id)]);
+      const [production, looks, stocks] = await Promise.all([api.production(first.id), api.looks(first.id), api.stocks(first.id)]);
       const shots = rowOf(production);
       const shot = shots.find((s) => s.name === wanted.get("shot")) ?? shots[0];
       const place = PLACES.find((p) => p === wanted.get("place")) ?? "look";
-      useSession.getState().set({ catalogue, encodings, scopes, rangeFields, production, shot: shot?.id ?? null, place });
+      useSession.getState().set({ catalogue, encodings, scopes, rangeFields, stockFields, stocks, production, shot: shot?.id ?? null, place });
       const look = looks.find((l) => l.name === wanted.get("look")) ?? looks[0];
       if (look) await useWork.getState().load(look.id);
       if (place === "balance" && shot) await useWork.getState().loadTrim(shot.id, shot.name);

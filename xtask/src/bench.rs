@@ -11,7 +11,18 @@ pub fn run_all() -> Outcome {
     run(
         "",
         "cargo",
-        &["build", "--release", "--package", "dusky-lantern", "--example", "speed", "--bin", "dusky-lantern"],
+        &[
+            "build",
+            "--release",
+            "--package",
+            "dusky-lantern",
+            "--example",
+            "speed",
+            "--example",
+            "film",
+            "--bin",
+            "dusky-lantern",
+        ],
     )?;
     run("", "cargo", &["build", "--package", "lantern-browser-tests"])?;
     run(
@@ -20,6 +31,15 @@ pub fn run_all() -> Outcome {
         &[
             ".venv/bin/python",
             "xtask/outside.py",
+            "demo/data/lantern-market.png",
+            "demo/data/looks/harbour-dusk.look.json",
+            "demo/data/harrier.camera.json",
+        ],
+    )?;
+    run(
+        "",
+        "target/release/examples/film",
+        &[
             "demo/data/lantern-market.png",
             "demo/data/looks/harbour-dusk.look.json",
             "demo/data/harrier.camera.json",

@@ -4,8 +4,10 @@ use super::encoding;
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Path as LookPath, Program};
+use lantern_core::look::{Path as LookPath, Program, Staged};
+use lantern_core::picture::Picture;
 use lantern_core::table::{self, Probe, fidelity};
+use lantern_core::texture::Plate;
 use lantern_formats::cube;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
@@ -107,16 +109,42 @@ pub struct Render {
 
 impl Render {
     pub fn run(&self) -> Outcome<()> {
-        // Every step that exists so far depends on colour alone.
-        let _ = self.colour_only;
         let path = match &self.look {
             Some(look) => files::look(look)?.path,
             None => LookPath::default(),
         };
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
-        let program = Program::compile(&path, &from, &to).map_err(|e| Failure(e.to_string()))?;
-        each(&self.pictures, &self.out, Some(&to), |pixels| program.run_parallel(pixels))
+        let fail = |e: lantern_core::look::CompileError| Failure(e.to_string());
+        if self.colour_only {
+            let program = Program::compile(&path, &from, &to).map_err(fail)?;
+            say_left_out(&program);
+            return each(&self.pictures, &self.out, Some(&to), |picture, _| {
+                program.run_parallel(&mut picture.pixels);
+            });
+        }
+        let staged = Staged::compile(&path, &from, &to).map_err(fail)?;
+        say_left_out(&staged.last);
+        let never = AtomicBool::new(false);
+        each(&self.pictures, &self.out, Some(&to), |picture, file| {
+            let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, number(file));
+            staged.run(&mut picture.pixels, &plate, &never);
+        })
     }
+}
+
+/// Says on stderr what the result does not hold.
+fn say_left_out(program: &Program) {
+    for l in &program.left_out {
+        eprintln!("dusky-lantern: “{}” is not in it: {}", l.step, l.why);
+    }
+}
+
+/// The number of a frame: the last digits of its file's name, 0 where there are none. Grain, weave and flicker go by it.
+fn number(file: &Path) -> u32 {
+    let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let digits = stem.rsplit(|c: char| !c.is_ascii_digit()).find(|d| !d.is_empty()).unwrap_or("0");
+    // More digits than a number holds: the last nine tell frames apart.
+    digits[digits.len().saturating_sub(9)..].parse().unwrap_or(0)
 }
 
 #[derive(Args)]
@@ -135,17 +163,17 @@ pub struct Apply {
 impl Apply {
     pub fn run(&self) -> Outcome<()> {
         let table = files::table(&self.table)?;
-        each(&self.pictures, &self.out, None, |pixels| table.apply_parallel(pixels))
+        each(&self.pictures, &self.out, None, |picture, _| table.apply_parallel(&mut picture.pixels))
     }
 }
 
-/// Reads each picture, works on its pixels, writes it: to `out`, or under its own name into the folder `out`.
+/// Reads each picture, works on it, writes it: to `out`, or under its own name into the folder `out`.
 /// `to` is the encoding of the results, where it is known.
 fn each(
     pictures: &[PathBuf],
     out: &Path,
     to: Option<&Encoding>,
-    work: impl Fn(&mut [[f32; 4]]),
+    work: impl Fn(&mut Picture, &Path),
 ) -> Outcome<()> {
     let folder = pictures.len() > 1 || out.is_dir();
     if folder && !out.is_dir() {
@@ -153,7 +181,7 @@ fn each(
     }
     for path in pictures {
         let mut picture = files::picture(path)?;
-        work(&mut picture.pixels);
+        work(&mut picture, path);
         let target = if folder { out.join(path.file_name().unwrap_or_default()) } else { out.into() };
         files::write(&target, &files::encode(&target, &picture, to)?)?;
     }

@@ -2,6 +2,7 @@
 //! them. Printed by `cargo xtask bench`.
 
 use lantern_browser_tests::{Outcome, Set};
+use serde_json::{Value, json};
 
 /// Moves of the pointer in one drag, and drags.
 const MOVES: i64 = 60;
@@ -34,7 +35,52 @@ const pause = (ms) => new Promise((r) => setTimeout(r, ms));
 #[tokio::main]
 async fn main() -> Outcome {
     let set = Set::new().await?;
-    set.open("?look=Harbour%20Dusk&shot=lantern%20market%20014").await?;
+    let (long, film) = longer(&set)?;
+    set.post_look("Long", &long)?;
+    set.post_look("Film", &film)?;
+    for (look, what) in [
+        ("Harbour%20Dusk", "six steps"),
+        ("Long", "20 steps, 4 groups"),
+        ("Film", "12 steps, negative and print"),
+    ] {
+        measure(&set, look, what).await?;
+    }
+    set.close().await
+}
+
+/// A path of 20 Scene steps in four groups, and one of ten with a negative and a print, from the starting looks.
+fn longer(set: &Set) -> Outcome<(Value, Value)> {
+    let shelf = set.get("/api/shelf")?;
+    let mut steps: Vec<Value> = Vec::new();
+    let mut groups: Vec<Value> = Vec::new();
+    for (i, name) in ["Ember and Tide", "Drained Winter", "Painted Pastel", "Deep Kelp"].iter().enumerate() {
+        let all = shelf.as_array().into_iter().flatten();
+        let Some(item) = all.into_iter().find(|s| s["document"]["name"] == *name) else { continue };
+        let group = format!("g{i}");
+        let own = item["document"]["path"]["steps"].as_array().cloned().unwrap_or_default();
+        for (k, mut step) in own.into_iter().filter(|s| s["zone"] == "scene").enumerate() {
+            step["id"] = json!(format!("{group} {k}"));
+            step["group"] = json!(group);
+            steps.push(step);
+        }
+        groups.push(json!({ "id": group, "name": name, "on": true, "strength": 0.6 }));
+    }
+    let again: Vec<Value> = steps.iter().take(20_usize.saturating_sub(steps.len())).cloned().collect();
+    for (k, mut step) in again.into_iter().enumerate() {
+        step["id"] = json!(format!("more {k}"));
+        step["group"] = Value::Null;
+        steps.push(step);
+    }
+    let mut ten: Vec<Value> = steps.iter().take(10).cloned().collect();
+    ten.iter_mut().for_each(|s| s["group"] = Value::Null);
+    for kind in ["negative", "print"] {
+        ten.push(json!({ "id": kind, "name": kind, "zone": "film", "on": true, "strength": 1.0, "kind": kind, "values": {} }));
+    }
+    Ok((json!({ "steps": steps, "groups": groups }), json!({ "steps": ten })))
+}
+
+async fn measure(set: &Set, look: &str, path: &str) -> Outcome {
+    set.open(&format!("?look={look}&shot=lantern%20market%20014")).await?;
     set.click("[data-step=tone-tint] button[aria-current]").await?;
     set.shown().await?;
     // Once to warm the page up, once to measure.
@@ -42,7 +88,7 @@ async fn main() -> Outcome {
     for count in [SINGLES / 3, SINGLES] {
         singles = numbers(&set.driver.execute_async(SINGLE, vec![count.into()]).await?.json().clone());
     }
-    report("single change to picture, 960 x 540", &mut singles, [30.0, 60.0]);
+    report(&format!("single change, {path}"), &mut singles, [30.0, 60.0]);
 
     let begun = std::time::Instant::now();
     let mut dragged = std::time::Duration::ZERO;
@@ -68,13 +114,13 @@ async fn main() -> Outcome {
         }
     }
     let mut drags = numbers(&set.js("return window.lantern.latencies").await?);
-    report("value to picture while dragging, 960 x 540", &mut drags, [35.0, 50.0]);
-    row("pictures a second while dragging", drags.len() as f64 / dragged.as_secs_f64(), "", "at least 30");
-    set.close().await
+    report(&format!("dragging, {path}"), &mut drags, [35.0, 50.0]);
+    row(&format!("pictures a second, {path}"), drags.len() as f64 / dragged.as_secs_f64(), "", "at least 30");
+    Ok(())
 }
 
-fn numbers(values: &serde_json::Value) -> Vec<f64> {
-    values.as_array().map(|v| v.iter().filter_map(serde_json::Value::as_f64).collect()).unwrap_or_default()
+fn numbers(values: &Value) -> Vec<f64> {
+    values.as_array().map(|v| v.iter().filter_map(Value::as_f64).collect()).unwrap_or_default()
 }
 
 fn report(what: &str, ms: &mut [f64], [median, high]: [f64; 2]) {

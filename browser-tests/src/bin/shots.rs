@@ -4,7 +4,7 @@ use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
 
 /// File name, query, the step to take in hand.
-const VIEWS: [(&str, &str, &str); 15] = [
+const VIEWS: [(&str, &str, &str); 18] = [
     ("footage", "?place=footage", ""),
     ("camera-profile", "?place=footage", ""),
     ("balance", "?place=balance&shot=kelp%20greenhouse%20004", ""),
@@ -18,6 +18,9 @@ const VIEWS: [(&str, &str, &str); 15] = [
     ("look-hue-curves", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-range", "?look=Brine%20Light&shot=workbench%20001", "tone"),
     ("look-against", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20004", "tone-tint"),
+    ("look-negative", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone"),
+    ("look-print", "?look=Salt%20and%20Ember&shot=kelp%20greenhouse%20004", "tone"),
+    ("look-grain", "?look=Brine%20Light&shot=workbench%20001", "tone"),
     ("shelf", "?look=Brine%20Light&shot=kelp%20greenhouse%20004", "balance"),
     ("handoff", "?look=Harbour%20Dusk&place=handoff", ""),
 ];
@@ -94,6 +97,24 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             for _ in 0..3 {
                 set.js("document.querySelector('[data-wipe]').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', bubbles: true }))")
                     .await?;
+            }
+        }
+        "look-negative" | "look-print" | "look-grain" => {
+            set.add_step("film", "Negative").await?;
+            set.add_step("film", "Print").await?;
+            if name == "look-grain" {
+                set.add_step("film", "Grain").await?;
+                set.press("button", "loupe, 1:1").await?;
+                set.until("return !!document.querySelector('canvas[data-loupe]')?.dataset.seq").await?;
+            } else {
+                if name == "look-negative" {
+                    set.take("Negative").await?;
+                }
+                let cards = if name == "look-negative" { 7 } else { 4 };
+                set.until(&format!(
+                    "return document.querySelectorAll('[data-stock] canvas[data-drawn]').length >= {cards}"
+                ))
+                .await?;
             }
         }
         "shelf" => {

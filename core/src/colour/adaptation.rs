@@ -62,7 +62,7 @@ fn planckian_uv(t: f64) -> [f64; 2] {
 }
 
 /// Daylight locus, CIE 015:2018 equations 4.1 to 4.3, defined from 4,000 K to 25,000 K.
-fn daylight_xy(t: f64) -> [f64; 2] {
+pub fn daylight_xy(t: f64) -> [f64; 2] {
     let i = 1e3 / t;
     let x = if t <= 7_000.0 {
         0.244_063 + i * (0.099_11 + i * (2.967_8 - i * 4.607_0))

@@ -1,6 +1,6 @@
 //! The last fit of display light into the display's own cube.
 
-use crate::lane::{N, Planes, select};
+use crate::lane::{N, Planes, powf, select};
 
 /// Moves a colour that lies outside 0..1 toward its own luma until it is inside. Colours inside are left bit
 /// for bit, hue in the colour-difference plane and luma are kept; luma outside 0..1 gives black or white.
@@ -21,6 +21,33 @@ pub fn into_cube(luma: [f32; 3], planes: &mut Planes) {
         g[i] = toward(y, g[i], k);
         b[i] = toward(y, b[i], k);
     }
+}
+
+/// Pulls display light toward its own luma, more the nearer it comes to the faces of the cube, so that no colour is
+/// pinned at 0 or 1: with r1 = (max - Y)/(1 - Y) and r2 = (Y - min)/Y, chroma is multiplied by (1 + r1^8 + r2^8)^(-1/8).
+/// Luma and hue in the colour-difference plane are kept; luma outside 0..1 gives black or white.
+#[inline(always)]
+pub fn pull_in(luma: [f32; 3], planes: &mut Planes) {
+    let [r, g, b] = planes;
+    for i in 0..N {
+        let y = (luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i]).clamp(0.0, 1.0);
+        let high = r[i].max(g[i]).max(b[i]);
+        let low = r[i].min(g[i]).min(b[i]);
+        let up = eighth(((high - y) / (1.0 - y).max(1e-6)).clamp(0.0, 1e4));
+        let down = eighth(((y - low) / y.max(1e-6)).clamp(0.0, 1e4));
+        let k = powf(1.0 + up + down, -0.125);
+        r[i] = y + (r[i] - y) * k;
+        g[i] = y + (g[i] - y) * k;
+        b[i] = y + (b[i] - y) * k;
+    }
+}
+
+/// v^8.
+#[inline(always)]
+fn eighth(v: f32) -> f32 {
+    let squared = v * v;
+    let fourth = squared * squared;
+    fourth * fourth
 }
 
 /// `v` moved toward `y` by a factor below one, and `v` itself for a factor of one.

@@ -1,7 +1,7 @@
-//! The look document: JSON, version 2.
+//! The look document: JSON, version 3.
 
 use crate::region::Region;
-use crate::step::{ValueError, Values, Zone, check_fields};
+use crate::step::{ValueError, Values, Zone};
 use crate::table::{KeptTable, Table};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -9,8 +9,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use thiserror::Error;
 
-/// The version this code writes. Version 1 had no groups, regions and tables, and is read as it is.
-pub const LOOK_VERSION: u32 = 2;
+/// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture; both are
+/// read as they are.
+pub const LOOK_VERSION: u32 = 3;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;
@@ -222,107 +223,6 @@ impl Path {
         }
     }
 
-    /// Checks ids, zones, order, groups, strengths, regions and every value.
-    pub fn check(&self) -> Result<(), DocumentError> {
-        let fail = |why: String| Err(DocumentError::Path(why));
-        if self.steps.len() > MAX_STEPS || self.groups.len() > MAX_GROUPS {
-            return fail(format!("a path has up to {MAX_STEPS} steps in up to {MAX_GROUPS} groups"));
-        }
-        self.check_groups()?;
-        let mut seen = std::collections::HashSet::new();
-        for step in &self.steps {
-            let value = |why| DocumentError::Value { step: step.name.clone(), why };
-            if !seen.insert(&step.id) {
-                return fail(format!("two steps share the id “{}”", step.id));
-            }
-            check_names("step", &step.id, &step.name)?;
-            if !step.values.info().zones.contains(&step.zone) {
-                return fail(format!(
-                    "{} has no place in the {:?} zone",
-                    step.values.info().title,
-                    step.zone
-                ));
-            }
-            check_shared(step.strength, step.region.as_ref()).map_err(value)?;
-            if step.region.is_some() && step.zone == Zone::Film {
-                return fail(format!("“{}” renders the whole picture: it has no region", step.name));
-            }
-            step.values.check().map_err(value)?;
-        }
-        if !self.steps.is_sorted_by_key(|s| s.zone) {
-            return fail("the zones of a path go Scene, Film, Screen; a step stands out of order".into());
-        }
-        let renderings = self.steps.iter().filter(|s| matches!(s.values, Values::PlainRendering(_))).count();
-        if renderings > 1 {
-            return fail(format!("a path has one rendering; this one has {renderings}"));
-        }
-        Ok(())
-    }
-
-    fn check_groups(&self) -> Result<(), DocumentError> {
-        let fail = |why: String| Err(DocumentError::Path(why));
-        let mut seen = std::collections::HashSet::new();
-        for group in &self.groups {
-            check_names("group", &group.id, &group.name)?;
-            if !seen.insert(&group.id) || self.steps.iter().any(|s| s.id == group.id) {
-                return fail(format!("the group “{}” shares its id with another group or step", group.name));
-            }
-            let value = |why| DocumentError::Value { step: group.name.clone(), why };
-            check_shared(group.strength, group.region.as_ref()).map_err(value)?;
-            let own = |s: &&Step| s.group.as_ref() == Some(&group.id);
-            let mut members = self.steps.iter().filter(own);
-            let Some(first) = members.next() else { continue };
-            if first.zone == Zone::Film || members.any(|s| s.zone != first.zone) {
-                return fail(format!(
-                    "the steps of the group “{}” stand in the Scene or the Screen zone, all in one",
-                    group.name
-                ));
-            }
-        }
-        // Seen along the path, every group begins once.
-        let mut begun = std::collections::HashSet::new();
-        let mut last = None;
-        for step in &self.steps {
-            if let Some(id) = &step.group {
-                if self.group(id).is_none() {
-                    return fail(format!("“{}” names a group that does not exist", step.name));
-                }
-                if last != Some(id) && !begun.insert(id) {
-                    return fail(format!(
-                        "the steps of a group stand next to each other; “{}” does not",
-                        step.name
-                    ));
-                }
-            }
-            last = step.group.as_ref();
-        }
-        Ok(())
-    }
-}
-
-fn check_names(what: &str, id: &str, name: &str) -> Result<(), DocumentError> {
-    if id.is_empty() || id.len() > 64 || name.chars().count() > 200 {
-        return Err(DocumentError::Path(format!(
-            "a {what}'s id has 1 to 64 characters and its name at most 200"
-        )));
-    }
-    Ok(())
-}
-
-/// Checks what steps and groups have alike.
-fn check_shared(strength: f64, region: Option<&Region>) -> Result<(), ValueError> {
-    if !strength.is_finite() {
-        return Err(ValueError::NotFinite("Strength"));
-    }
-    if !(0.0..=1.0).contains(&strength) {
-        return Err(ValueError::Range { field: "Strength", value: strength, min: 0.0, max: 1.0 });
-    }
-    let Some(region) = region else { return Ok(()) };
-    let json = serde_json::to_value(&region.colours).unwrap_or_default();
-    check_fields(crate::region::ColourRange::FIELDS, &json)
-}
-
-impl Path {
     /// A trim with this path over it, as one path: the trim's Scene steps come first, under ids of their own.
     pub fn over(&self, trim: &Self) -> Self {
         let under = |id: &String| format!("{BENEATH}{id}");
@@ -333,18 +233,6 @@ impl Path {
         Self {
             steps: beneath.chain(self.steps.iter().cloned()).collect(),
             groups: groups.chain(self.groups.iter().cloned()).collect(),
-        }
-    }
-
-    /// Checks a trim: what [`Path::check`] checks, and that all of it stands in the Scene zone.
-    pub fn check_trim(&self) -> Result<(), DocumentError> {
-        self.check()?;
-        match self.steps.iter().find(|s| s.zone != Zone::Scene) {
-            None => Ok(()),
-            Some(s) => Err(DocumentError::Path(format!(
-                "“{}” stands in the {:?} zone; a trim has Scene steps only",
-                s.name, s.zone
-            ))),
         }
     }
 }
@@ -395,17 +283,6 @@ impl Look {
     pub fn to_json(&self) -> String {
         serde_json::to_string_pretty(self).unwrap_or_default()
     }
-
-    /// Checks everything that a document promises.
-    pub fn check(&self) -> Result<(), DocumentError> {
-        if self.name.trim().is_empty() || self.name.chars().count() > 200 {
-            return Err(DocumentError::Path("a look has a name of 1 to 200 characters".into()));
-        }
-        if self.notes.len() > 100_000 || self.tags.len() > 100 || self.tags.iter().any(|t| t.len() > 200) {
-            return Err(DocumentError::Path("notes or tags of this look are too long".into()));
-        }
-        self.path.check()
-    }
 }
 
 #[cfg(test)]
@@ -417,7 +294,7 @@ mod tests {
         let text = include_str!("../../tests/looks/version-1.json");
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.steps.len(), 6);
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 1", "\"version\": 2"));
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 1", "\"version\": 3"));
     }
 
     #[test]
@@ -432,7 +309,31 @@ mod tests {
             panic!("no table");
         };
         assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 2", "\"version\": 3"));
+    }
+
+    #[test]
+    fn a_kept_file_of_version_3_opens_with_its_film_stocks_and_texture() {
+        let text = include_str!("../../tests/looks/version-3.json");
+        let look = Look::from_json(text).unwrap();
+        let kinds: Vec<&str> = look.path.steps.iter().map(|s| s.values.info().kind).collect();
+        assert_eq!(kinds, ["vignette", "halation", "negative", "softness", "grain", "print", "gate-weave"]);
+        let Values::Negative(v) = &look.path.steps[2].values else { panic!("no negative") };
+        assert_eq!((v.stock.name.as_str(), v.stock.layers[0].gamma), ("Meadowlight, own", 0.61));
         assert_eq!(look.to_json(), text.trim_end());
+    }
+
+    #[test]
+    fn a_film_has_one_step_of_a_kind_in_the_order_of_light_and_no_plain_rendering() {
+        let wrong = |change: &dyn Fn(&mut Vec<Step>)| {
+            let mut look = Look::from_json(include_str!("../../tests/looks/version-3.json")).unwrap();
+            change(&mut look.path.steps);
+            look.check().unwrap_err().to_string()
+        };
+        assert!(wrong(&|s| s.swap(2, 4)).contains("the other way round"));
+        assert!(wrong(&|s| s.insert(5, Step { id: "again".into(), ..s[4].clone() })).contains("two"));
+        let plain = || Step::new("plain", Zone::Film, Values::PlainRendering(Default::default()));
+        assert!(wrong(&|s| s.insert(6, plain())).contains("a film or the plain rendering"));
     }
 
     #[test]

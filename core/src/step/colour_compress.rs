@@ -54,6 +54,19 @@ struct Cap {
 }
 
 impl ColourCompress {
+    /// The same threshold and limit toward all three, without a cap.
+    pub fn even(threshold: f64, limit: f64) -> Self {
+        Self {
+            cyan_threshold: threshold,
+            magenta_threshold: threshold,
+            yellow_threshold: threshold,
+            cyan_limit: limit,
+            magenta_limit: limit,
+            yellow_limit: limit,
+            ..Default::default()
+        }
+    }
+
     /// The step on linear AP1.
     pub fn kernel(&self) -> Kernel {
         let p = self.power;

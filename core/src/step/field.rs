@@ -21,6 +21,18 @@ pub enum Unit {
     Degrees,
     /// A share shown in per cent (1.0 = 100 %).
     Percent,
+    /// Printer points.
+    Points,
+    /// Optical density.
+    Density,
+    /// Units of log10 exposure.
+    LogExposure,
+    /// Millimetres.
+    Millimetres,
+    /// Micrometres on film.
+    Micrometres,
+    /// Nanometres of wavelength.
+    Nanometres,
 }
 
 /// What a parameter holds.
@@ -67,6 +79,10 @@ pub enum FieldKind {
         /// The parameters of each.
         fields: &'static [Field],
     },
+    /// A negative or reversal stock with all its parameters.
+    NegativeStock,
+    /// A print stock with all its parameters.
+    PrintStock,
     /// A list of tables, each with its encodings and strength.
     Tables {
         /// The most there may be.
@@ -150,6 +166,8 @@ macro_rules! parameters {
     (@type curve) => { $crate::step::field::Points };
     (@type ring) => { $crate::step::field::Points };
     (@type bumps) => { Vec<$crate::step::hue_curves::Bump> };
+    (@type negative_stock) => { $crate::film::NegativeStock };
+    (@type print_stock) => { $crate::film::PrintStock };
     (@type tables) => { Vec<$crate::step::tables::TableUse> };
     (@kind number $min:expr, $max:expr, $default:expr, $nudge:expr) => {
         $crate::step::field::FieldKind::Number { min: $min, max: $max, default: $default, nudge: $nudge }
@@ -167,6 +185,8 @@ macro_rules! parameters {
             fields: $crate::step::hue_curves::Bump::FIELDS,
         }
     };
+    (@kind negative_stock) => { $crate::step::field::FieldKind::NegativeStock };
+    (@kind print_stock) => { $crate::step::field::FieldKind::PrintStock };
     (@kind tables) => {
         $crate::step::field::FieldKind::Tables { most: $crate::step::tables::MAX_TABLES }
     };
@@ -175,6 +195,8 @@ macro_rules! parameters {
     (@default curve $across:expr, $up:expr, $rest:expr) => { Vec::new() };
     (@default ring $up:expr, $rest:expr) => { Vec::new() };
     (@default bumps) => { Vec::new() };
+    (@default negative_stock) => { $crate::film::NegativeStock::default() };
+    (@default print_stock) => { $crate::film::PrintStock::default() };
     (@default tables) => { Vec::new() };
 }
 pub(crate) use parameters;

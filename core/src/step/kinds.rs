@@ -22,6 +22,14 @@ pub struct KindInfo {
     pub fields: &'static [Field],
 }
 
+const FILM: &[Zone] = &[Zone::Film];
+
+/// Why steps are picture-only.
+const SPREADS: &str = "light goes from each pixel to its neighbours, and a table knows one colour at a time";
+const PLACE: &str = "it depends on where a pixel is, and a table knows only its colour";
+const CHANGES: &str =
+    "it is different from frame to frame and place to place, and a table knows only colours";
+
 const SCENE: &[Zone] = &[Zone::Scene];
 const SCENE_AND_SCREEN: &[Zone] = &[Zone::Scene, Zone::Screen];
 
@@ -37,7 +45,8 @@ const fn kind(
     KindInfo { kind, title, purpose, zones, linear, picture_only: "", fields }
 }
 
-/// Every kind of step, in the order a path usually has them.
+/// Every kind of step, in the order a path usually has them; in the Film zone, in the order that the light goes, which is
+/// the order that they have to stand in.
 pub const KINDS: &[KindInfo] = &[
     kind(
         "balance",
@@ -136,12 +145,84 @@ pub const KINDS: &[KindInfo] = &[
         false,
         Tables::FIELDS,
     ),
+    KindInfo {
+        picture_only: SPREADS,
+        ..kind("bloom", "Bloom", "Glow of the lens around bright things", FILM, true, Bloom::FIELDS)
+    },
+    KindInfo {
+        picture_only: PLACE,
+        ..kind(
+            "vignette",
+            "Vignette",
+            "Light falling off toward the edges, in stops",
+            FILM,
+            true,
+            Vignette::FIELDS,
+        )
+    },
+    KindInfo {
+        picture_only: SPREADS,
+        ..kind(
+            "halation",
+            "Halation",
+            "Light that comes back from the film's base, around bright things",
+            FILM,
+            true,
+            Halation::FIELDS,
+        )
+    },
+    kind(
+        "negative",
+        "Negative",
+        "The film in the camera: stock, exposure, push, range",
+        FILM,
+        false,
+        Negative::FIELDS,
+    ),
+    KindInfo {
+        picture_only: SPREADS,
+        ..kind(
+            "softness",
+            "Softness",
+            "How sharply the film draws, and its edges",
+            FILM,
+            true,
+            Softness::FIELDS,
+        )
+    },
+    KindInfo {
+        picture_only: CHANGES,
+        ..kind("grain", "Grain", "The grain of the negative, in its own density", FILM, true, Grain::FIELDS)
+    },
+    kind(
+        "print",
+        "Print",
+        "The film in the projector: stock, printer points, silver",
+        FILM,
+        false,
+        Print::FIELDS,
+    ),
     kind(
         "plain-rendering",
         "Plain rendering",
         "Neutral way from scene light to the screen where no film is wanted",
-        &[Zone::Film],
+        FILM,
         false,
         PlainRendering::FIELDS,
     ),
+    KindInfo {
+        picture_only: CHANGES,
+        ..kind("flicker", "Flicker", "Density that breathes from frame to frame", FILM, true, Flicker::FIELDS)
+    },
+    KindInfo {
+        picture_only: CHANGES,
+        ..kind(
+            "gate-weave",
+            "Gate weave",
+            "A frame that does not quite stand still",
+            FILM,
+            true,
+            GateWeave::FIELDS,
+        )
+    },
 ];

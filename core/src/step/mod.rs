@@ -12,7 +12,9 @@ pub mod gel;
 pub mod hue_curves;
 pub mod kinds;
 pub mod levels;
+pub mod negative;
 pub mod plain;
+pub mod print;
 pub mod saturation;
 pub mod slope_offset_power;
 pub mod tables;
@@ -29,12 +31,16 @@ pub use gel::Gel;
 pub use hue_curves::{Bump, HueCurves};
 pub use kinds::{KINDS, KindInfo};
 pub use levels::Levels;
+pub use negative::Negative;
 pub use plain::PlainRendering;
+pub use print::Print;
 pub use saturation::Saturation;
 pub use slope_offset_power::SlopeOffsetPower;
 pub use tables::{TableEncoding, TableUse, Tables};
 pub use tone::Tone;
 pub use tone_tint::ToneTint;
+
+pub use crate::texture::{Bloom, Flicker, GateWeave, Grain, Halation, Softness, Vignette};
 
 use crate::colour::matrix::Mat3f;
 use crate::lane::Planes;
@@ -58,6 +64,10 @@ pub enum Zone {
 /// A step's kind with its parameters.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(tag = "kind", content = "values", rename_all = "kebab-case")]
+#[expect(
+    clippy::large_enum_variant,
+    reason = "a path has one negative and one print, which hold their stocks"
+)]
 pub enum Values {
     /// Exposure and white balance.
     Balance(Balance),
@@ -85,8 +95,26 @@ pub enum Values {
     Saturation(Saturation),
     /// Imported tables.
     Table(Tables),
+    /// Glow of the lens.
+    Bloom(Bloom),
+    /// Light falling off.
+    Vignette(Vignette),
+    /// Light from the film's base.
+    Halation(Halation),
+    /// The film in the camera.
+    Negative(Negative),
+    /// The film's own sharpness.
+    Softness(Softness),
+    /// The film's grain.
+    Grain(Grain),
+    /// The film in the projector.
+    Print(Print),
     /// Neutral scene-to-display rendering.
     PlainRendering(PlainRendering),
+    /// Density that breathes.
+    Flicker(Flicker),
+    /// A frame that does not stand still.
+    GateWeave(GateWeave),
 }
 
 /// The domain a step's arithmetic runs in.
@@ -135,6 +163,9 @@ pub enum ValueError {
     /// A table that cannot be used.
     #[error("{0}")]
     Table(String),
+    /// A stock that makes no film.
+    #[error("{0}")]
+    Stock(String),
 }
 
 /// A step's arithmetic, ready to run on blocks.
@@ -207,7 +238,16 @@ impl Values {
             Self::ColourFamilies(_) => 10,
             Self::Saturation(_) => 11,
             Self::Table(_) => 12,
-            Self::PlainRendering(_) => 13,
+            Self::Bloom(_) => 13,
+            Self::Vignette(_) => 14,
+            Self::Halation(_) => 15,
+            Self::Negative(_) => 16,
+            Self::Softness(_) => 17,
+            Self::Grain(_) => 18,
+            Self::Print(_) => 19,
+            Self::PlainRendering(_) => 20,
+            Self::Flicker(_) => 21,
+            Self::GateWeave(_) => 22,
         };
         &KINDS[kind]
     }
@@ -220,7 +260,7 @@ impl Values {
         }
     }
 
-    /// The step's arithmetic in a zone. `None` for a rendering, which changes zones instead.
+    /// The step's arithmetic in a zone. `None` in the Film zone, whose steps work together on the way between zones.
     pub fn kernel(&self, zone: Zone) -> Option<Kernel> {
         Some(match self {
             Self::Balance(v) => Kernel::Matrix(v.kernel()),
@@ -236,7 +276,9 @@ impl Values {
             Self::ColourFamilies(v) => Kernel::ColourFamilies(v.kernel(zone)),
             Self::Saturation(v) => Kernel::Saturation(v.kernel(zone)),
             Self::Table(v) => Kernel::Tables(v.kernel(zone)),
-            Self::PlainRendering(_) => return None,
+            Self::PlainRendering(_) | Self::Negative(_) | Self::Print(_) => return None,
+            Self::Bloom(_) | Self::Vignette(_) | Self::Halation(_) | Self::Softness(_) => return None,
+            Self::Grain(_) | Self::Flicker(_) | Self::GateWeave(_) => return None,
         })
     }
 
@@ -245,8 +287,14 @@ impl Values {
         // Reading the values through their own serialisation keeps the check in one place for all kinds.
         let json = serde_json::to_value(self).unwrap_or_default();
         check_fields(self.info().fields, &json["values"])?;
-        let Self::Table(v) = self else { return Ok(()) };
-        v.tables.iter().find_map(TableUse::fault).map_or(Ok(()), |why| Err(ValueError::Table(why)))
+        match self {
+            Self::Table(v) => {
+                v.tables.iter().find_map(TableUse::fault).map_or(Ok(()), |why| Err(ValueError::Table(why)))
+            }
+            Self::Negative(v) => v.stock.check(),
+            Self::Print(v) => v.stock.check(),
+            _ => Ok(()),
+        }
     }
 }
 
@@ -272,6 +320,8 @@ fn check_field(field: &Field, value: &serde_json::Value) -> Result<(), ValueErro
             list.iter().try_for_each(|bump| check_fields(fields, bump))
         }
         FieldKind::Tables { most } => at_most(most),
+        // A stock checks itself.
+        FieldKind::NegativeStock | FieldKind::PrintStock => Ok(()),
     }
 }
 
@@ -339,7 +389,7 @@ mod tests {
 
     #[test]
     fn neutral_steps_change_no_code_value_by_more_than_an_ulp_or_two() {
-        for info in KINDS.iter().filter(|k| k.kind != "plain-rendering") {
+        for info in KINDS.iter().filter(|k| !k.zones.contains(&Zone::Film)) {
             for zone in info.zones {
                 let kernel = Values::neutral(info.kind).unwrap().kernel(*zone).unwrap();
                 // Colour compress has the published constants as its neutral: it leaves what lies inside of them.

@@ -12,6 +12,7 @@ pub mod profiles;
 pub mod scenes;
 pub mod shelf;
 pub mod shots;
+pub mod stocks;
 pub mod tables;
 
 use crate::error::ApiError;
@@ -76,6 +77,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/shots/{id}/trim", web::put().to(shots::save_trim))
         .route("/api/shots/{id}/trim/copy", web::post().to(shots::copy_trim))
         .route("/api/shots/{id}/as", web::get().to(shots::as_encoding))
+        .route("/api/productions/{id}/stocks", web::get().to(stocks::of_production))
+        .route("/api/stock-fields", web::get().to(stocks::fields))
         .route("/api/looks/{id}", web::get().to(looks::show))
         .route("/api/looks/{id}", web::put().to(looks::save))
         .route("/api/looks/{id}", web::delete().to(looks::delete))

@@ -1,7 +1,7 @@
 //! The OpenAPI 3.1 document, from the same types that the handlers use. The page's types come from it.
 
 use super::{
-    catalogue, handoffs, incoming, looks, paths, productions, profiles, scenes, shelf, shots, tables,
+    catalogue, handoffs, incoming, looks, paths, productions, profiles, scenes, shelf, shots, stocks, tables,
 };
 use crate::media::{folders::Listing, intake::Group};
 use crate::preview::{light, pick, reading, request};
@@ -31,6 +31,14 @@ type Call = (&'static str, &'static str, &'static str, Option<Shape>, Option<Sha
 const CALLS: &[Call] = &[
     ("get", "/api/catalogue", "Every kind of step with its parameters", None, Some(shape::<Vec<KindInfo>>)),
     ("get", "/api/encodings", "Every encoding", None, Some(shape::<Vec<catalogue::EncodingInfo>>)),
+    (
+        "get",
+        "/api/productions/{id}/stocks",
+        "Film stocks to choose from",
+        None,
+        Some(shape::<stocks::Stocks>),
+    ),
+    ("get", "/api/stock-fields", "Parameters of a stock's parts", None, Some(shape::<stocks::StockFields>)),
     ("get", "/api/scopes", "What stands still in the scopes", None, Some(shape::<catalogue::ScopeInfo>)),
     ("get", "/api/look-schema", "JSON Schema of look files", None, Some(shape::<Value>)),
     ("get", "/api/productions", "All productions", None, Some(shape::<Vec<productions::ProductionLine>>)),

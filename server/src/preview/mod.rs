@@ -9,6 +9,7 @@ pub mod reading;
 pub mod request;
 pub mod socket;
 pub mod studio;
+pub mod textured;
 
 pub use proxy::{FrameOf, Proxies, Proxy};
 pub use request::{CardsRequest, Counts, Frame, Kind, PictureRequest, Quality, RowRequest, Show};

@@ -2,7 +2,9 @@
 
 use crate::error::ApiResult;
 use crate::media::MediaFolder;
-use lantern_core::look::{Fingerprint, Path, Program, Step, fingerprint};
+use lantern_core::film;
+use lantern_core::look::filmed::Rendering;
+use lantern_core::look::{Filmed, Fingerprint, Path, Program, Step, fingerprint};
 use lantern_core::step::{Axis, Values, curve::Curve, field::CurveRest};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -33,6 +35,8 @@ pub struct Reading {
     pub curves: Vec<DrawnCurve>,
     /// Ends of the curves on the tonal axis.
     pub span: [f32; 2],
+    /// The film, where the step in hand is a part of it.
+    pub film: Option<film::reading::Reading>,
 }
 
 /// A curve on the tonal axis.
@@ -52,7 +56,13 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
     let span = super::request::TONE_SPAN;
     let step = path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref());
     let curves = step.map_or_else(Vec::new, |s| curves(s, span));
-    Ok(Reading { seq: r.seq, fingerprints: path.steps.iter().map(fingerprint).collect(), curves, span })
+    let film = step.filter(|s| matches!(s.values, Values::Negative(_) | Values::Print(_))).and_then(|_| {
+        match Filmed::of(&path).rendering {
+            Rendering::Through(chain) => Some(film::reading::Reading::of(&chain)),
+            Rendering::Plain(_) => None,
+        }
+    });
+    Ok(Reading { seq: r.seq, fingerprints: path.steps.iter().map(fingerprint).collect(), curves, span, film })
 }
 
 /// What a step makes of the neutral scale, by channel.

@@ -30,6 +30,10 @@ pub enum Show {
     Matte,
     /// The picture where a region holds it, grey elsewhere.
     Isolated,
+    /// What halation adds and nothing else.
+    Halation,
+    /// Grain and nothing else, on middle grey.
+    Grain,
 }
 
 /// The counts that come along with a picture.
@@ -73,6 +77,9 @@ pub struct PictureRequest {
     pub width: u32,
     /// Display encoding of the picture.
     pub display: String,
+    /// The number that grain, weave and flicker go by; the frame's own where none is said.
+    #[serde(default)]
+    pub tick: Option<u32>,
     /// What is shown in its place.
     #[serde(default)]
     pub show: Show,
@@ -194,6 +201,10 @@ pub enum Kind {
     Beside = 3,
     /// A small picture under one of several paths.
     Card = 4,
+    /// A part of the frame, pixel for pixel, beside the whole of it.
+    Loupe = 5,
+    /// A frame that is kept for playing.
+    Reel = 6,
 }
 
 /// A message for the page. Little-endian: kind u8, quality u8 (0 drag, 1 rest), what it [`holds`] u16, sequence u32,

@@ -21,6 +21,8 @@ const MOST_BYTES: usize = 1 << 20;
 enum Ask {
     Picture(PictureRequest),
     Beside(PictureRequest),
+    Loupe(PictureRequest),
+    Reel(PictureRequest),
     Row(RowRequest),
     Reading(ReadingRequest),
     Sample(SampleRequest),
@@ -32,6 +34,8 @@ enum Ask {
 struct Waiting {
     picture: Option<PictureRequest>,
     beside: Option<PictureRequest>,
+    loupe: Option<PictureRequest>,
+    reel: Option<PictureRequest>,
     sample: Option<SampleRequest>,
     row: Option<(RowRequest, usize)>,
     cards: Option<(Arc<CardsRequest>, usize)>,
@@ -69,6 +73,8 @@ impl Inbox {
                 self.stop.store(true, Ordering::Relaxed);
             }
             Ask::Beside(r) => w.beside = Some(r),
+            Ask::Loupe(r) => w.loupe = Some(r),
+            Ask::Reel(r) => w.reel = Some(r),
             Ask::Sample(r) => w.sample = Some(r),
             Ask::Row(r) => w.row = Some((r, 0)),
             Ask::Cards(r) => w.cards = Some((Arc::new(r), 0)),
@@ -91,6 +97,9 @@ impl Inbox {
         if let Some(r) = w.beside.take() {
             return Some(Work::Picture(r, Kind::Beside));
         }
+        if let Some(r) = w.loupe.take() {
+            return Some(Work::Picture(r, Kind::Loupe));
+        }
         if let Some(r) = w.reading.take() {
             return Some(Work::Reading(r));
         }
@@ -102,6 +111,9 @@ impl Inbox {
                 return Some(Work::Thumbnail(r, i));
             }
         }
+        if let Some(r) = w.reel.take() {
+            return Some(Work::Picture(r, Kind::Reel));
+        }
         let (r, i) = w.cards.take()?;
         if i + 1 < r.paths.len() {
             w.cards = Some((r.clone(), i + 1));
@@ -112,11 +124,21 @@ impl Inbox {
 
 /// Work that a newer picture stopped and that is still wanted.
 enum Again {
-    Beside(Box<PictureRequest>),
+    Picture(Box<PictureRequest>, Kind),
     Card(Arc<CardsRequest>, usize),
 }
 
 impl Waiting {
+    /// Goes back to a picture that stands beside the one in hand, unless a newer one of its sort waits.
+    fn again_picture(&mut self, r: PictureRequest, kind: Kind) {
+        let slot = match kind {
+            Kind::Loupe => &mut self.loupe,
+            Kind::Reel => &mut self.reel,
+            _ => &mut self.beside,
+        };
+        slot.get_or_insert(r);
+    }
+
     /// Goes back to a card, unless other cards were asked for meanwhile.
     fn again(&mut self, r: Arc<CardsRequest>, i: usize) {
         if self.cards.as_ref().is_none_or(|(now, _)| Arc::ptr_eq(now, &r)) {
@@ -207,9 +229,11 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             continue;
         };
         let seq = seq(&next);
-        // A newer picture stops what stands beside it, but does not make it pointless.
+        // A newer picture stops what stands around it, but does not make it pointless.
         let stopped = match &next {
-            Work::Picture(r, Kind::Beside) => Some(Again::Beside(Box::new(r.clone()))),
+            Work::Picture(r, kind) if *kind != Kind::Picture => {
+                Some(Again::Picture(Box::new(r.clone()), *kind))
+            }
             Work::Card(r, i) => Some(Again::Card(r.clone(), *i)),
             _ => None,
         };
@@ -224,9 +248,7 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             Ok(Answer::Text(text)) => session.text(text).await,
             Ok(Answer::Nothing) => {
                 match stopped {
-                    Some(Again::Beside(r)) => {
-                        all.lock().beside.get_or_insert(*r);
-                    }
+                    Some(Again::Picture(r, kind)) => all.lock().again_picture(*r, kind),
                     Some(Again::Card(r, i)) => all.lock().again(r, i),
                     None => {}
                 }

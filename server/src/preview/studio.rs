@@ -5,15 +5,17 @@ use super::request::{
     COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest,
     SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
 };
-use super::{counts, paint};
+use super::textured::{Cut, TexturedKept};
+use super::{counts, paint, textured};
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Path, Program};
+use lantern_core::look::{Path, Program, Staged};
 use lantern_core::scope::sample::{Sample, sample};
 use lantern_core::step::Zone;
 use lantern_core::table::Table;
+use lantern_core::texture::Plate;
 use lantern_core::{lane, picture, scope};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -31,6 +33,7 @@ pub struct Studio {
     tones: Kept<Vec<u32>>,
     hues: Kept<Vec<u32>>,
     cards: Mutex<Cards>,
+    kept: TexturedKept,
 }
 
 /// Small pictures under other paths, by what they were made from.
@@ -71,35 +74,70 @@ impl Studio {
     /// A studio over a store.
     pub fn new(store: Store, media: MediaFolder) -> Self {
         let (fused, tones, hues) = (Kept::new(), Kept::new(), Kept::new());
-        Self { store, media, proxies: Proxies::default(), fused, tones, hues, cards: Mutex::default() }
+        Self {
+            store,
+            media,
+            proxies: Proxies::default(),
+            fused,
+            tones,
+            hues,
+            cards: Mutex::default(),
+            kept: TexturedKept::default(),
+        }
     }
 
     /// The picture in hand, or beside it. `None` when `stop` was set meanwhile.
     pub fn picture(&self, r: &PictureRequest, kind: Kind, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
-        let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
-        let proxy = match r.view {
-            None => self.proxy(&r.shot, r.frame, r.width)?,
-            Some(view) => Arc::new(part(&*self.proxy(&r.shot, r.frame, FULL)?, view)?),
-        };
+        let mut path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
+        if r.show == Show::Grain {
+            path = textured::grain_alone(&path);
+        }
         let display = display(&r.display)?;
-        let program = Program::compile(&path, &proxy.encoding, &display)?;
-        let quality = u8::from(r.quality == Quality::Rest);
-        let table = match r.quality {
-            Quality::Drag => self.fuse(r, &path, &program, &proxy)?,
-            Quality::Rest => None,
+        let full = r.view.map(|_| self.proxy(&r.shot, r.frame, FULL)).transpose()?;
+        let mut proxy = match (&full, r.view) {
+            (Some(full), Some(view)) => Arc::new(part(full, view)?),
+            _ => self.proxy(&r.shot, r.frame, r.width)?,
+        };
+        if r.show == Show::Grain {
+            proxy = Arc::new(grey(&proxy)?);
+        }
+        let staged = Staged::compile(&path, &proxy.encoding, &display)?;
+        let program = if staged.has_texture() {
+            Program::compile(&path, &proxy.encoding, &display)?
+        } else {
+            staged.last.clone()
         };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let flags = counts::flags(&r.counts)
             | if r.tones_of.is_some() { holds::TONES } else { 0 }
             | if r.hues_of.is_some() { holds::HUES } else { 0 };
         let columns = if r.counts.wave || r.counts.luma { COLUMNS.min(w) } else { 0 };
+        let quality = u8::from(r.quality == Quality::Rest);
         let mut frame = header(kind, quality, flags, r.seq, [w, h, columns, 0]);
-        if !render(&proxy, table.as_deref(), &program, &mut frame, stop) {
+        let done = if staged.has_texture() || r.show == Show::Halation {
+            self.textured(
+                r,
+                kind,
+                staged,
+                full.as_deref().unwrap_or(&proxy),
+                &proxy,
+                &display,
+                &mut frame,
+                stop,
+            )?
+        } else {
+            let table = match r.quality {
+                Quality::Drag => self.fuse(r, &path, &program, &proxy)?,
+                Quality::Rest => None,
+            };
+            render(&proxy, table.as_deref(), &program, &mut frame, stop)
+        };
+        if !done {
             return Ok(None);
         }
         counts::append(&mut frame, &r.counts, &proxy, &path, &program, columns)?;
         match r.show {
-            Show::Picture => {}
+            Show::Picture | Show::Halation | Show::Grain => {}
             Show::Stops => paint::stops(&mut frame, &proxy, &path),
             Show::Marks => paint::marks(&mut frame, &proxy, &program),
             Show::Matte | Show::Isolated => {
@@ -120,15 +158,53 @@ impl Studio {
         Ok(Some(frame))
     }
 
+    /// Appends a picture with its texture, of `source` or of the part of it that `shown` is.
+    #[expect(clippy::too_many_arguments, reason = "what a picture is made from, once")]
+    fn textured(
+        &self,
+        r: &PictureRequest,
+        kind: Kind,
+        staged: Staged,
+        source: &Proxy,
+        shown: &Proxy,
+        display: &Encoding,
+        frame: &mut Frame,
+        stop: &AtomicBool,
+    ) -> ApiResult<bool> {
+        let tick = r.tick.or(r.frame).unwrap_or(0);
+        let whole = Plate::whole(source.picture.width(), source.picture.height(), staged.gauge, tick);
+        // Grain alone lies on a grey as large as the part: nothing reaches into it.
+        let (source, cut) = match r.view {
+            Some(view) if r.show == Show::Grain => {
+                let [x, y, w, h] = span(view, whole.size);
+                (shown, Cut::whole(Plate { origin: [0, 0], ..whole.part([x, y], [w, h]) }))
+            }
+            Some(view) => {
+                let reach = staged.reach(&whole);
+                (source, Cut::part(whole, span(view, whole.size), reach))
+            }
+            None => (source, Cut::whole(whole)),
+        };
+        if r.show == Show::Halation {
+            textured::halation_alone(source, &staged, &cut, display, frame);
+            return Ok(true);
+        }
+        if kind == Kind::Picture && r.show != Show::Grain {
+            self.kept.render(source, staged, &cut, r.quality, frame, stop)
+        } else {
+            Ok(textured::render_once(source, &staged, &cut, frame, stop))
+        }
+    }
+
     /// One small picture of a row. `None` when `stop` was set meanwhile.
     pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
         let path = self.whole(shot, &r.path, None)?;
         let proxy = self.proxy(shot, None, r.width)?;
-        let program = Program::compile(&path, &proxy.encoding, &display(&r.display)?)?;
+        let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
-        Ok(render(&proxy, None, &program, &mut frame, stop).then_some(frame))
+        Ok(small(&proxy, &staged, &mut frame, stop).then_some(frame))
     }
 
     /// One small picture of a shot under one of several paths; kept. `None` when `stop` was set meanwhile.
@@ -147,9 +223,9 @@ impl Studio {
             frame.extend_from_slice(kept);
             return Ok(Some(frame));
         }
-        let program = Program::compile(&path, &proxy.encoding, &display(&r.display)?)?;
+        let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let start = frame.len();
-        if !render(&proxy, None, &program, &mut frame, stop) {
+        if !small(&proxy, &staged, &mut frame, stop) {
             return Ok(None);
         }
         let mut cards = lock();
@@ -249,22 +325,47 @@ fn key_before(r: &PictureRequest, path: &Path, proxy: &Proxy, of: &str) -> ApiRe
 /// A proxy as wide as the frame itself.
 const FULL: u32 = 4096;
 
-/// A part of a proxy, given as shares of it. It has no quick table: it is always computed exactly.
-fn part(proxy: &Proxy, [x, y, w, h]: [f64; 4]) -> ApiResult<Proxy> {
-    let inside = [x, y, w, h].iter().all(|v| (0.0..=1.0).contains(v)) && w > 0.0 && h > 0.0;
-    if !inside {
-        return Err(ApiError::Invalid("the part lies outside the picture".into()));
-    }
-    let (full_w, full_h) = (proxy.picture.width(), proxy.picture.height());
+/// A part given as shares, in pixels: left, top, width, height.
+fn span([x, y, w, h]: [f64; 4], size: [usize; 2]) -> [usize; 4] {
     let span = |from: f64, size: f64, n: usize| {
         let count = ((size * n as f64).round() as usize).clamp(1, n);
         (((from * n as f64).round() as usize).min(n - count), count)
     };
-    let ((left, w), (top, h)) = (span(x, w, full_w), span(y, h, full_h));
+    let ((left, w), (top, h)) = (span(x, w, size[0]), span(y, h, size[1]));
+    [left, top, w, h]
+}
+
+/// A part of a proxy, given as shares of it. It has no quick table: it is always computed exactly.
+fn part(proxy: &Proxy, view: [f64; 4]) -> ApiResult<Proxy> {
+    let inside = view.iter().all(|v| (0.0..=1.0).contains(v)) && view[2] > 0.0 && view[3] > 0.0;
+    if !inside {
+        return Err(ApiError::Invalid("the part lies outside the picture".into()));
+    }
+    let full_w = proxy.picture.width();
+    let [left, top, w, h] = span(view, [full_w, proxy.picture.height()]);
     let rows = proxy.picture.pixels.chunks_exact(full_w).skip(top).take(h);
     let pixels = rows.flat_map(|row| row[left..left + w].iter().copied()).collect();
     let picture = picture::Picture::new(w, h, pixels).map_err(ApiError::internal)?;
     Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: proxy.hash.clone(), reach: None })
+}
+
+/// Middle grey as large as a proxy, in its encoding.
+fn grey(proxy: &Proxy) -> ApiResult<Proxy> {
+    let linear = Encoding::find("acescg").ok_or_else(|| ApiError::internal("no linear encoding"))?;
+    let mut grey = [[0.18, 0.18, 0.18, 1.0]];
+    Program::compile(&Path::default(), &linear, &proxy.encoding)?.run(&mut grey);
+    let (w, h) = (proxy.picture.width(), proxy.picture.height());
+    let picture = picture::Picture::new(w, h, vec![grey[0]; w * h]).map_err(ApiError::internal)?;
+    Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: "grey".into(), reach: None })
+}
+
+/// Appends a small picture, with its texture as far as that can be seen.
+fn small(proxy: &Proxy, staged: &Staged, frame: &mut Frame, stop: &AtomicBool) -> bool {
+    if staged.has_texture() {
+        let plate = Plate::whole(proxy.picture.width(), proxy.picture.height(), staged.gauge, 0);
+        return textured::render_once(proxy, staged, &Cut::whole(plate), frame, stop);
+    }
+    render(proxy, None, &staged.last, frame, stop)
 }
 
 /// Population of the hues that a step or group is given: each pixel counts for up to 64, as colourful as it is; every

@@ -28,6 +28,7 @@ pub fn picture_of(shot: &str, quality: Quality) -> PictureRequest {
         counts: Counts::default(),
         tones_of: None,
         hues_of: None,
+        tick: None,
         matte_of: None,
         view: None,
     }

@@ -47,6 +47,12 @@ export type CameraProfile = Schemas["CameraProfile"];
 export type TrimBefore = Schemas["TrimBefore"];
 export type Brought = Schemas["Brought"];
 export type Side = Schemas["Side"];
+export type Stocks = Schemas["Stocks"];
+export type StockFields = Schemas["StockFields"];
+export type NegativeStock = Schemas["NegativeStock"];
+export type PrintStock = Schemas["PrintStock"];
+export type FilmReading = Schemas["FilmReading"];
+export type DyeSet = Schemas["DyeSet"];
 
 /** A refusal, in words for people. `status` 0: the server does not answer. */
 export class Problem extends Error {
@@ -151,6 +157,8 @@ export const api = {
   keepOnShelf: (kind: "look" | "steps", document: Look) => call<ShelfItem>("POST", "/api/shelf", { kind, document }),
   takeFromShelf: (id: string) => call<undefined>("DELETE", `/api/shelf/${id}`),
   compare: (before: Path, after: Path) => call<Difference[]>("POST", "/api/compare", { before, after }),
+  stocks: (production: string) => call<Stocks>("GET", `/api/productions/${production}/stocks`),
+  stockFields: () => call<StockFields>("GET", "/api/stock-fields"),
   rangeFields: () => call<Field[]>("GET", "/api/range-fields"),
   pick: (ask: Schemas["PickRequest"]) => call<Picked>("POST", "/api/pick", ask),
   dropper: (ask: Schemas["DropperRequest"]) => call<Dropped>("POST", "/api/dropper", ask),

@@ -26,7 +26,7 @@ export interface Thumbnail {
   pixels: Uint8ClampedArray<ArrayBuffer>;
 }
 
-export type Message = { kind: "picture" | "beside"; frame: Frame } | { kind: "row" | "card"; seq: number; thumbnail: Thumbnail };
+export type Message = { kind: "picture" | "beside" | "loupe" | "reel"; frame: Frame } | { kind: "row" | "card"; seq: number; thumbnail: Thumbnail };
 
 const HEADER = 16;
 const LEVELS = 256;
@@ -66,5 +66,6 @@ export function read(data: ArrayBuffer): Message {
   const hues = longs(128, HUES);
   const rest = header.getUint8(1) === 1;
   const counts = { wave, luma, vector, histogram, chromaticity, limits, tones, hues };
-  return { kind: kind === 3 ? "beside" : "picture", frame: { seq, rest, width, height, pixels, columns, ...counts } };
+  const sort = ({ 3: "beside", 5: "loupe", 6: "reel" } as const)[kind] ?? "picture";
+  return { kind: sort, frame: { seq, rest, width, height, pixels, columns, ...counts } };
 }

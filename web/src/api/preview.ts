@@ -15,7 +15,7 @@ export interface Seen {
   path: Path;
   /** The trim beneath; null for the shot's own as it was saved last. */
   trim: Path | null;
-  show: "picture" | "stops" | "marks" | "matte" | "isolated";
+  show: "picture" | "stops" | "marks" | "matte" | "isolated" | "halation" | "grain";
   /** The step or group whose region is shown. */
   matteOf: string | null;
   /** The part of the frame that is seen close up. */
@@ -33,6 +33,8 @@ export interface View extends Seen {
   row: string[];
   rowPath: Path;
   beside: Seen | null;
+  /** The part of the frame that the loupe shows. */
+  loupe: [number, number, number, number] | null;
   /** Places to read, as shares of width and height. */
   places: [number, number][];
 }
@@ -49,6 +51,8 @@ const REST_AFTER = 140;
 /** The longest that a drag waits for the picture before it. */
 const FREE_AFTER = 80;
 const RETRY_AFTER = 800;
+/** Time until it is looked again whether the quick picture has come. */
+const POLL = 10;
 const WIDTH = 960;
 const ROW_WIDTH = 148;
 const DISPLAY = "srgb";
@@ -65,6 +69,12 @@ class Listeners<T> {
     return () => this.all.delete(listener);
   }
 
+  /** Adds a listener that is told of what comes from now on. */
+  next(listener: Listener<T>): () => void {
+    this.all.add(listener);
+    return () => this.all.delete(listener);
+  }
+
   say(value: T): void {
     this.last = value;
     for (const listener of this.all) listener(value);
@@ -77,6 +87,10 @@ class Preview {
   readonly counted = new Listeners<Frame>();
   /** Pictures of the shot beside the one in hand. */
   readonly besides = new Listeners<Frame>();
+  /** The part of the frame that the loupe shows. */
+  readonly loupes = new Listeners<Frame>();
+  /** Frames that are kept for playing. */
+  readonly reels = new Listeners<Frame>();
   readonly samples = new Listeners<Samples>();
   readonly thumbnails = new Listeners<Thumbnail>();
   /** Small pictures under other paths, with the number of the request that they belong to. */
@@ -98,6 +112,7 @@ class Preview {
   private shown = 0;
   private atRest = false;
   private askedBeside: string | null = null;
+  private askedLoupe: string | null = null;
 
   /** Opens the socket; it is opened again by itself when the server comes back. */
   open(): void {
@@ -125,6 +140,7 @@ class Preview {
     this.connected = open;
     this.inFlight = null;
     this.askedBeside = null;
+    this.askedLoupe = null;
     this.online.say(open);
     if (!open) window.setTimeout(() => this.connect(), RETRY_AFTER);
     else if (this.view) this.askRest();
@@ -141,7 +157,13 @@ class Preview {
     }
     this.dirty = performance.now();
     this.askDrag();
-    this.restTimer = window.setTimeout(() => this.askRest(), REST_AFTER);
+    this.restTimer = window.setTimeout(() => this.restSoon(), REST_AFTER);
+  }
+
+  /** Asks for the exact picture when the quick one is there: it would be dropped for the exact one, and nothing seen meanwhile. */
+  private restSoon(): void {
+    if (this.inFlight && !this.inFlight.rest) this.restTimer = window.setTimeout(() => this.restSoon(), POLL);
+    else this.askRest();
   }
 
   /** The number of the exact picture that is shown, or 0 while anything is under way. */
@@ -252,7 +274,25 @@ class Preview {
       this.send({ ask: "beside", seq: this.seq, ...this.seen(view.beside, true, true) });
     }
     this.askedBeside = beside;
+    this.askLoupe();
     this.askRow();
+  }
+
+  private askLoupe(): void {
+    const view = this.view;
+    const loupe = view?.loupe ? JSON.stringify([view.shot, view.frame, view.path, view.trim, view.show, view.loupe]) : null;
+    if (view?.loupe && loupe !== this.askedLoupe) {
+      this.send({ ask: "loupe", seq: this.seq, ...this.seen({ ...view, part: view.loupe, counts: {} }, true, false) });
+    }
+    this.askedLoupe = loupe;
+  }
+
+  /** Asks for one frame that is kept for playing; `tick` is what grain, weave and flicker go by. Gives its number. */
+  askReel(frame: number | null, tick: number, width: number): number {
+    const view = this.view;
+    this.seq += 1;
+    if (view) this.send({ ask: "reel", seq: this.seq, ...this.seen({ ...view, frame, part: null, counts: {} }, true, false), tick, width });
+    return this.seq;
   }
 
   private text(data: string): void {
@@ -273,8 +313,9 @@ class Preview {
       else this.cards.say({ seq: message.seq, thumbnail: message.thumbnail });
       return;
     }
-    if (message.kind === "beside") {
-      this.besides.say(message.frame);
+    if (message.kind !== "picture") {
+      const listeners = { beside: this.besides, loupe: this.loupes, reel: this.reels }[message.kind];
+      listeners.say(message.frame);
       return;
     }
     const { frame } = message;

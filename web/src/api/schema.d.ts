@@ -1796,6 +1796,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/stocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Film stocks to choose from */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Stocks"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/profile-reading": {
         parameters: {
             query?: never;
@@ -2701,6 +2748,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stock-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Parameters of a stock's parts */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StockFields"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tables": {
         parameters: {
             query?: never;
@@ -2752,6 +2844,19 @@ export interface components {
     schemas: {
         /** @description A von Kries adaptation: gains on cone-like responses. */
         Adaptation: "bradford" | "cat16";
+        /** @description How development in one layer restrains its neighbours across a distance, which sharpens edges. */
+        Adjacency: {
+            /**
+             * Format: double
+             * @description Distance in micrometres, standard deviation.
+             */
+            reach: number;
+            /**
+             * Format: double
+             * @description Log exposure for each unit of development.
+             */
+            share: number;
+        };
         /** @description A closed line over the picture: four corners for a rectangle, many for one drawn by hand. */
         Area: {
             /** @description Its corners as shares of the picture's width and height, from the upper left. */
@@ -2813,6 +2918,42 @@ export interface components {
              * @default 0
              */
             tint: number;
+        };
+        /** @description One bell-shaped band of absorption of a dye. */
+        Band: {
+            /**
+             * Format: double
+             * @description The wavelength of its centre.
+             * @default 550
+             */
+            centre: number;
+            /**
+             * Format: double
+             * @description Density at its centre for one unit of dye.
+             * @default 1
+             */
+            height: number;
+            /**
+             * Format: double
+             * @description Its standard deviation.
+             * @default 35
+             */
+            width: number;
+        };
+        /** @description Lens glow: a share of all light spread over several octaves, without colour of its own. */
+        Bloom: {
+            /**
+             * Format: double
+             * @description The share of the light that glows.
+             * @default 0.06
+             */
+            amount: number;
+            /**
+             * Format: double
+             * @description How far the widest part of the glow reaches, as a standard deviation.
+             * @default 600
+             */
+            reach: number;
         };
         /** @description Files of an allowed folder to bring in. */
         BringIn: {
@@ -3556,6 +3697,22 @@ export interface components {
              */
             trim: components["schemas"]["Path"] | null;
         };
+        /** @description Bands of the three dyes and of the base that they lie on. */
+        DyeSet: {
+            /**
+             * Format: double
+             * @description Even density of the base.
+             */
+            base: number;
+            /** @description The dye that takes red away. */
+            cyan: components["schemas"]["Band"][];
+            /** @description The dye that takes green away. */
+            magenta: components["schemas"]["Band"][];
+            /** @description Coloured density of the base. */
+            stain: components["schemas"]["Band"][];
+            /** @description The dye that takes blue away. */
+            yellow: components["schemas"]["Band"][];
+        };
         /** @description What to change of a scene; what is left out stays. */
         EditScene: {
             /**
@@ -3704,6 +3861,12 @@ export interface components {
             /** @constant */
             type: "bumps";
         } | {
+            /** @constant */
+            type: "negativestock";
+        } | {
+            /** @constant */
+            type: "printstock";
+        } | {
             /**
              * Format: uint
              * @description The most there may be.
@@ -3726,6 +3889,45 @@ export interface components {
             /** @description Whether it is a numbered sequence. */
             sequence: boolean;
         };
+        /** @description A film's curves and figures. */
+        FilmReading: {
+            /**
+             * Format: double
+             * @description The greatest visual density that the film reaches.
+             */
+            deepest: number;
+            /** @description Spectral density of one unit of cyan, magenta and yellow dye, every ten nanometres from 380 to 730. */
+            dyes: number[][];
+            /**
+             * Format: double
+             * @description Where the scene's middle grey falls on the exposure axis.
+             */
+            grey: number;
+            /**
+             * Format: double
+             * @description Visual density of middle grey on the print, above its clear base.
+             */
+            grey_density: number;
+            /** @description Density of the red-, green- and blue-sensitive layers, base and fog included. */
+            layers: number[][];
+            /** @description Display light of the neutral scale, 1 for the clear print. */
+            light: number[];
+            /** @description Printer points of red, green and blue that make up for exposure and development. */
+            made_up: number[];
+            /** @description What one point more of red, green, blue and all three does to middle grey: CIELAB differences. */
+            moves: number[][];
+            /** @description Equivalent neutral density of the print's layers, or of the reversal itself. */
+            print: number[][];
+            /** @description Whether it has a printer at all. */
+            printed: boolean;
+            /**
+             * Format: double
+             * @description Slope of log light over log exposure at middle grey: the negative's times the print's.
+             */
+            slope: number;
+            /** @description Ends of the exposure axis on the film, in stops about a normally exposed middle grey; curves are even over it. */
+            span: number[];
+        };
         /** @description What a step does to the neutral scale and to the hue circle, in its zone's encoded values. */
         Fingerprint: {
             /**
@@ -3739,6 +3941,27 @@ export interface components {
             span: number[];
             /** @description The step's id. */
             step: string;
+        };
+        /** @description Slow breathing of density. */
+        Flicker: {
+            /**
+             * Format: double
+             * @description How much light comes and goes, as a deviation.
+             * @default 0.015
+             */
+            amount: number;
+            /**
+             * Format: double
+             * @description Another number breathes differently.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Format: double
+             * @description Frames from one breath to the next.
+             * @default 6
+             */
+            slowness: number;
         };
         /** @description A place in an allowed folder. */
         FolderPlace: {
@@ -3790,6 +4013,33 @@ export interface components {
             /** @description What it is called. */
             name: string;
         };
+        /** @description A slow wandering of the frame. */
+        GateWeave: {
+            /**
+             * Format: double
+             * @description How far it wanders from side to side, as a deviation. A good gate: some micrometres; a worn one: tens.
+             * @default 8
+             */
+            across: number;
+            /**
+             * Format: double
+             * @description How far it wanders up and down, as a deviation.
+             * @default 12
+             */
+            down: number;
+            /**
+             * Format: double
+             * @description Another number wanders differently.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Format: double
+             * @description Frames from one turn to the next.
+             * @default 4
+             */
+            slowness: number;
+        };
         /** @description A coloured filter before the light. */
         Gel: {
             /**
@@ -3810,6 +4060,33 @@ export interface components {
              */
             keep_exposure: boolean;
         };
+        /** @description The grain of the negative, by stock, gauge and push. */
+        Grain: {
+            /**
+             * Format: double
+             * @description How much of it there is; 1 is the stock's own.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Format: double
+             * @description How far the layers' grain is each its own: 0 is the same in all, without colour.
+             * @default 1
+             */
+            colour: number;
+            /**
+             * Format: double
+             * @description Another number draws another grain.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Format: double
+             * @description Its size; 1 is the stock's own on this gauge.
+             * @default 1
+             */
+            size: number;
+        };
         /** @description What steps next to each other share. */
         Group: {
             /** @description Unique among the groups of its path. */
@@ -3825,6 +4102,33 @@ export interface components {
              * @description Share of the effect of all its steps together, 0..1.
              */
             strength: number;
+        };
+        /** @description Glow off the film base, red before green before blue, as the stock has it. */
+        Halation: {
+            /**
+             * Format: double
+             * @description How much of it there is; 1 is the stock's own.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Format: double
+             * @description How far it reaches; 1 is the stock's own.
+             * @default 1
+             */
+            reach: number;
+            /**
+             * Format: double
+             * @description Light from which it shows, over middle grey.
+             * @default 1.5
+             */
+            threshold: number;
+            /**
+             * Format: double
+             * @description Its colour: 0 is the stock's own, -1 without colour, 1 red alone.
+             * @default 0
+             */
+            tint: number;
         };
         /** @description A handoff. */
         HandoffDetail: {
@@ -3978,6 +4282,67 @@ export interface components {
             title: string;
             /** @description The zones it may stand in. */
             zones: components["schemas"]["Zone"][];
+        };
+        /** @description The characteristic curve of one layer. */
+        Layer: {
+            /**
+             * Format: double
+             * @description Slope of the straight part: density for each unit of log exposure.
+             * @default 0.58
+             */
+            gamma: number;
+            /**
+             * Format: double
+             * @description Where the shoulder lies.
+             * @default 1.8
+             */
+            shoulder: number;
+            /**
+             * Format: double
+             * @description How soft the shoulder is.
+             * @default 0.3
+             */
+            shoulder_soft: number;
+            /**
+             * Format: double
+             * @description Where the toe lies: log exposure from middle grey in a negative, from the printer's middle in a print.
+             * @default -1.2
+             */
+            toe: number;
+            /**
+             * Format: double
+             * @description How soft the toe is.
+             * @default 0.18
+             */
+            toe_soft: number;
+        };
+        /** @description The grain of one layer. */
+        LayerGrain: {
+            /**
+             * Format: double
+             * @description Size of a clump, full width at half height.
+             * @default 7
+             */
+            clump: number;
+            /**
+             * Format: double
+             * @description How much it calms down toward the greatest density.
+             * @default 0.7
+             */
+            fall: number;
+            /**
+             * Format: double
+             * @description Density of fog, which has grain where no light fell.
+             * @default 0.05
+             */
+            fog: number;
+            /**
+             * Format: double
+             * @description Rms granularity: a thousand times the deviation of density seen through a 48 micrometre aperture at
+             *     density 1 above base (ANSI PH2.40).
+             * @default 5
+             */
+            rms: number;
         };
         /** @description A step that the result does not hold, and why. */
         LeftOut: {
@@ -4247,6 +4612,281 @@ export interface components {
             /** @description The names. */
             names: string[];
         };
+        /** @description A negative or reversal: stock, exposure, development. */
+        Negative: {
+            /**
+             * Format: double
+             * @description How much of the stock's colour counts: its capture, the layers' restraint, the crossing of its curves.
+             * @default 1
+             */
+            colour: number;
+            /**
+             * @description The printer gives middle grey its density again, however the negative was exposed and developed.
+             * @default true
+             */
+            compensate: boolean;
+            /**
+             * Format: double
+             * @description Light more or less on the film than normal.
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Format: double
+             * @description Even light before the picture is taken, as a share of middle grey: lifts shadows and calms them.
+             * @default 0
+             */
+            flash: number;
+            /**
+             * Format: double
+             * @description Width of the frame on the film, which gives grain, halation and softness their size.
+             * @default 24.9
+             */
+            gauge: number;
+            /**
+             * Format: double
+             * @description Development longer (push) or shorter (pull) than normal, exposed for less or more.
+             * @default 0
+             */
+            push: number;
+            /**
+             * Format: double
+             * @description How far the scene's range is brought into what the stock holds.
+             * @default 0
+             */
+            range_fit: number;
+            /**
+             * Format: double
+             * @description The scene's black for the range fit, from middle grey.
+             * @default -8
+             */
+            scene_black: number;
+            /**
+             * Format: double
+             * @description The scene's white for the range fit, from middle grey.
+             * @default 9
+             */
+            scene_white: number;
+            /**
+             * Format: double
+             * @description Silver that stays in the negative: contrast up, colours down.
+             * @default 0
+             */
+            silver: number;
+            /**
+             * @description The film stock.
+             * @default {
+             *       "adjacency": {
+             *         "reach": 12,
+             *         "share": 0.1
+             *       },
+             *       "base": [
+             *         0.19,
+             *         0.58,
+             *         0.92
+             *       ],
+             *       "capture": [
+             *         [
+             *           1.3763,
+             *           -0.22,
+             *           -0.1563
+             *         ],
+             *         [
+             *           -0.1208,
+             *           1.2281,
+             *           -0.1074
+             *         ],
+             *         [
+             *           -0.008,
+             *           -0.1669,
+             *           1.1749
+             *         ]
+             *       ],
+             *       "grain": [
+             *         {
+             *           "clump": 5.5,
+             *           "fall": 0.7,
+             *           "fog": 0.04,
+             *           "rms": 3.4
+             *         },
+             *         {
+             *           "clump": 5,
+             *           "fall": 0.7,
+             *           "fog": 0.04,
+             *           "rms": 3.8
+             *         },
+             *         {
+             *           "clump": 7,
+             *           "fall": 0.6,
+             *           "fog": 0.06,
+             *           "rms": 6.2
+             *         }
+             *       ],
+             *       "halation": {
+             *         "reach": [
+             *           25,
+             *           95,
+             *           260
+             *         ],
+             *         "share": [
+             *           0.03,
+             *           0.008,
+             *           0.002
+             *         ],
+             *         "weights": [
+             *           0.55,
+             *           0.33,
+             *           0.12
+             *         ]
+             *       },
+             *       "kind": "negative",
+             *       "layers": [
+             *         {
+             *           "gamma": 0.5836,
+             *           "shoulder": 1.9609,
+             *           "shoulder_soft": 0.3,
+             *           "toe": -1.5,
+             *           "toe_soft": 0.1395
+             *         },
+             *         {
+             *           "gamma": 0.5864,
+             *           "shoulder": 1.989,
+             *           "shoulder_soft": 0.3,
+             *           "toe": -1.5,
+             *           "toe_soft": 0.1316
+             *         },
+             *         {
+             *           "gamma": 0.585,
+             *           "shoulder": 2.0185,
+             *           "shoulder_soft": 0.32,
+             *           "toe": -1.5196,
+             *           "toe_soft": 0.1503
+             *         }
+             *       ],
+             *       "line": "Slow daylight negative: fine grain, clean greens, crisp skies, a long gentle shoulder.",
+             *       "name": "Meadowlight",
+             *       "printing": [
+             *         [
+             *           0.9434,
+             *           0.0472,
+             *           0.0094
+             *         ],
+             *         [
+             *           0.0625,
+             *           0.8929,
+             *           0.0446
+             *         ],
+             *         [
+             *           0.0179,
+             *           0.0893,
+             *           0.8929
+             *         ]
+             *       ],
+             *       "push": {
+             *         "contrast": 0.085,
+             *         "contrast_layers": [
+             *           0.95,
+             *           1,
+             *           1.08
+             *         ],
+             *         "fog": 0.02,
+             *         "fog_layers": [
+             *           0.7,
+             *           1,
+             *           1.5
+             *         ],
+             *         "speed": 0.35
+             *       },
+             *       "restraint": [
+             *         [
+             *           0,
+             *           0.6,
+             *           0
+             *         ],
+             *         [
+             *           0.6,
+             *           0,
+             *           0.6
+             *         ],
+             *         [
+             *           0,
+             *           0.0824,
+             *           0
+             *         ]
+             *       ],
+             *       "silver": 0.4,
+             *       "softness": [
+             *         42,
+             *         62,
+             *         85
+             *       ],
+             *       "speed": 50,
+             *       "stray": 0.03,
+             *       "taking": [
+             *         0.2722,
+             *         0.6741,
+             *         0.0537
+             *       ]
+             *     }
+             */
+            stock: components["schemas"]["NegativeStock"];
+            /**
+             * Format: double
+             * @description How much of the stock's curve counts; without it light lies on a long straight one.
+             * @default 1
+             */
+            tone: number;
+        };
+        /** @description What kind of film a negative stock is. */
+        NegativeKind: "negative" | "reversal" | "black-and-white";
+        /** @description A negative or reversal stock. */
+        NegativeStock: {
+            /** @description Edges. */
+            adjacency: components["schemas"]["Adjacency"];
+            /** @description Density of base and fog. */
+            base: number[];
+            /** @description What the layers see of linear AP1, a row a layer; rows sum to 1. */
+            capture: number[][];
+            /** @description Grain of the layers. */
+            grain: components["schemas"]["LayerGrain"][];
+            /** @description Light from the base. */
+            halation: components["schemas"]["Returned"];
+            /** @description What kind of film it is. */
+            kind: components["schemas"]["NegativeKind"];
+            /** @description The characteristic curves of the red-, green- and blue-sensitive layers. */
+            layers: components["schemas"]["Layer"][];
+            /** @description Its character in a line. */
+            line: string;
+            /** @description What it is called. */
+            name: string;
+            /** @description What the print's layers (rows) see of the dyes; rows sum to 1. */
+            printing: number[][];
+            /** @description For a reversal, how it is projected. */
+            projected?: components["schemas"]["Projected"] | null;
+            /** @description Longer and shorter development. */
+            push: components["schemas"]["Push"];
+            /** @description Log exposure that a layer (row) gains for each unit of development that it is ahead of a neighbour (column). */
+            restraint: number[][];
+            /**
+             * Format: double
+             * @description Density of retained silver for each unit of mean density, at full retention.
+             */
+            silver: number;
+            /** @description Cycles per millimetre where each layer's modulation transfer has fallen to a half. */
+            softness: number[];
+            /**
+             * Format: double
+             * @description Its speed, as an arithmetic exposure index: for people, it changes nothing.
+             */
+            speed: number;
+            /**
+             * Format: double
+             * @description Share of the light that strays evenly into all layers.
+             */
+            stray: number;
+            /** @description Shares of red, green and blue light that a black-and-white stock sees. */
+            taking: number[];
+        };
         /** @description The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen. */
         Path: {
             /** @description The groups that steps name; the steps of one stand next to each other. */
@@ -4329,6 +4969,12 @@ export interface components {
             /** @description What is shown in its place. */
             show?: components["schemas"]["Show"];
             /**
+             * Format: uint32
+             * @description The number that grain, weave and flicker go by; the frame's own where none is said.
+             * @default null
+             */
+            tick: number | null;
+            /**
              * @description The step whose input histogram comes along.
              * @default null
              */
@@ -4406,6 +5052,195 @@ export interface components {
             /** @description White, x and y. */
             white: number[];
         };
+        /** @description A print: stock, printer points, projection. */
+        Print: {
+            /**
+             * Format: double
+             * @description How far eyes are used to the projector's white; the rest shows as a tint.
+             * @default 1
+             */
+            adapted: number;
+            /**
+             * Format: double
+             * @description How far the print's own black is brought down to the screen's.
+             * @default 0
+             */
+            black: number;
+            /**
+             * Format: double
+             * @description Blue printer light: one point more is darker and toward yellow.
+             * @default 25
+             */
+            blue: number;
+            /**
+             * Format: double
+             * @description How much of the film's colours counts.
+             * @default 1
+             */
+            colour: number;
+            /**
+             * Format: double
+             * @description Green printer light: one point more is darker and toward magenta.
+             * @default 25
+             */
+            green: number;
+            /**
+             * Format: double
+             * @description How far neutrals lose the tint that the stock gives them.
+             * @default 0
+             */
+            lock: number;
+            /**
+             * Format: double
+             * @description Colour temperature of the projector's light.
+             * @default 5400
+             */
+            projector: number;
+            /**
+             * Format: double
+             * @description Red printer light: one point more is 0.025 of log exposure, darker and toward cyan.
+             * @default 25
+             */
+            red: number;
+            /**
+             * Format: double
+             * @description Silver that stays in the print: deeper blacks, more contrast, less colour; middle grey stays.
+             * @default 0
+             */
+            silver: number;
+            /**
+             * @description The film stock.
+             * @default {
+             *       "aim": 1.05,
+             *       "dyes": {
+             *         "base": 0.05,
+             *         "cyan": [
+             *           {
+             *             "centre": 658,
+             *             "height": 1,
+             *             "width": 42
+             *           },
+             *           {
+             *             "centre": 603,
+             *             "height": 0.14,
+             *             "width": 32
+             *           },
+             *           {
+             *             "centre": 450,
+             *             "height": 0.06,
+             *             "width": 55
+             *           },
+             *           {
+             *             "centre": 545,
+             *             "height": 0.05,
+             *             "width": 40
+             *           }
+             *         ],
+             *         "magenta": [
+             *           {
+             *             "centre": 546,
+             *             "height": 1,
+             *             "width": 31
+             *           },
+             *           {
+             *             "centre": 515,
+             *             "height": 0.3,
+             *             "width": 27
+             *           },
+             *           {
+             *             "centre": 430,
+             *             "height": 0.13,
+             *             "width": 38
+             *           },
+             *           {
+             *             "centre": 635,
+             *             "height": 0.04,
+             *             "width": 40
+             *           }
+             *         ],
+             *         "stain": [
+             *           {
+             *             "centre": 385,
+             *             "height": 0.04,
+             *             "width": 25
+             *           }
+             *         ],
+             *         "yellow": [
+             *           {
+             *             "centre": 447,
+             *             "height": 1,
+             *             "width": 36
+             *           },
+             *           {
+             *             "centre": 520,
+             *             "height": 0.05,
+             *             "width": 40
+             *           }
+             *         ]
+             *       },
+             *       "layers": [
+             *         {
+             *           "gamma": 2.66,
+             *           "shoulder": 1.02,
+             *           "shoulder_soft": 0.12,
+             *           "toe": -0.34,
+             *           "toe_soft": 0.15
+             *         },
+             *         {
+             *           "gamma": 2.66,
+             *           "shoulder": 1.02,
+             *           "shoulder_soft": 0.12,
+             *           "toe": -0.34,
+             *           "toe_soft": 0.15
+             *         },
+             *         {
+             *           "gamma": 2.66,
+             *           "shoulder": 1.02,
+             *           "shoulder_soft": 0.12,
+             *           "toe": -0.34,
+             *           "toe_soft": 0.15
+             *         }
+             *       ],
+             *       "line": "Neutral release print: even-handed colour, full black, quiet highlights.",
+             *       "name": "Plainsong",
+             *       "silver": 0.55,
+             *       "silver_tilt": 0.06
+             *     }
+             */
+            stock: components["schemas"]["PrintStock"];
+            /**
+             * Format: double
+             * @description How much of the film's tones counts; without them those of the plain rendering.
+             * @default 1
+             */
+            tone: number;
+        };
+        /** @description A print stock. */
+        PrintStock: {
+            /**
+             * Format: double
+             * @description Visual density of middle grey, base and all.
+             */
+            aim: number;
+            /** @description Its dyes. */
+            dyes: components["schemas"]["DyeSet"];
+            /** @description The curves of its layers: equivalent neutral density over log exposure by the printer. */
+            layers: components["schemas"]["Layer"][];
+            /** @description Its character in a line. */
+            line: string;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Density of retained silver for each unit of mean density, at full retention.
+             */
+            silver: number;
+            /**
+             * Format: double
+             * @description How much more of it lies in the blue than in the red.
+             */
+            silver_tilt: number;
+        };
         Problem: {
             /** @description What is wrong and what to do */
             detail: string;
@@ -4478,12 +5313,46 @@ export interface components {
              */
             white: number;
         };
+        /** @description What a reversal needs to be projected. */
+        Projected: {
+            /**
+             * Format: double
+             * @description Visual density of middle grey, base and all.
+             */
+            aim: number;
+            /** @description Its dyes. */
+            dyes: components["schemas"]["DyeSet"];
+        };
+        /** @description What development longer or shorter than normal does, for each stop of push. */
+        Push: {
+            /**
+             * Format: double
+             * @description Growth of gamma.
+             */
+            contrast: number;
+            /** @description How much of the contrast each layer takes. */
+            contrast_layers: number[];
+            /**
+             * Format: double
+             * @description Growth of fog, in density.
+             */
+            fog: number;
+            /** @description How much of the fog each layer takes. */
+            fog_layers: number[];
+            /**
+             * Format: double
+             * @description Share of the stop that the toe gains.
+             */
+            speed: number;
+        };
         /** @description How a picture is computed. */
         Quality: "drag" | "rest";
         /** @description Fingerprints of a path, and the curves of the step in hand. */
         Reading: {
             /** @description Curves to draw for the step in hand, each sampled evenly over `span`. */
             curves: components["schemas"]["DrawnCurve"][];
+            /** @description The film, where the step in hand is a part of it. */
+            film?: components["schemas"]["FilmReading"] | null;
             /** @description One for each step, in order. */
             fingerprints: components["schemas"]["Fingerprint"][];
             /**
@@ -4513,6 +5382,15 @@ export interface components {
         Region: {
             /** @description The colours that it holds, as the step or the group's first step is given them. */
             colours: components["schemas"]["ColourRange"];
+        };
+        /** @description Light that comes back from the base. */
+        Returned: {
+            /** @description Radii of its three parts in micrometres. */
+            reach: number[];
+            /** @description Share of the light, for each layer. */
+            share: number[];
+            /** @description Weights of the parts; together 1. */
+            weights: number[];
         };
         /** @description Asks for small pictures of several shots under one path, each over its own trim. */
         RowRequest: {
@@ -4752,7 +5630,7 @@ export interface components {
             width: number;
         };
         /** @description What is shown in place of the picture. */
-        Show: "picture" | "stops" | "marks" | "matte" | "isolated";
+        Show: "picture" | "stops" | "marks" | "matte" | "isolated" | "halation" | "grain";
         /** @description One side of a match. */
         Side: {
             /**
@@ -4842,6 +5720,21 @@ export interface components {
              */
             saturation: number;
         };
+        /** @description The film's modulation transfer, and its edges. */
+        Softness: {
+            /**
+             * Format: double
+             * @description How soft the film is; 1 is the stock's own, 2 twice as soft.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Format: double
+             * @description How strongly development draws edges; 1 is the stock's own.
+             * @default 1
+             */
+            edges: number;
+        };
         /** @description One adjustment. */
         Step: {
             /** @description The group it belongs to. */
@@ -4915,9 +5808,75 @@ export interface components {
             values: components["schemas"]["Tables"];
         } | {
             /** @constant */
+            kind: "bloom";
+            values: components["schemas"]["Bloom"];
+        } | {
+            /** @constant */
+            kind: "vignette";
+            values: components["schemas"]["Vignette"];
+        } | {
+            /** @constant */
+            kind: "halation";
+            values: components["schemas"]["Halation"];
+        } | {
+            /** @constant */
+            kind: "negative";
+            values: components["schemas"]["Negative"];
+        } | {
+            /** @constant */
+            kind: "softness";
+            values: components["schemas"]["Softness"];
+        } | {
+            /** @constant */
+            kind: "grain";
+            values: components["schemas"]["Grain"];
+        } | {
+            /** @constant */
+            kind: "print";
+            values: components["schemas"]["Print"];
+        } | {
+            /** @constant */
             kind: "plain-rendering";
             values: components["schemas"]["PlainRendering"];
+        } | {
+            /** @constant */
+            kind: "flicker";
+            values: components["schemas"]["Flicker"];
+        } | {
+            /** @constant */
+            kind: "gate-weave";
+            values: components["schemas"]["GateWeave"];
         });
+        /** @description The parameters of what a stock is made of. */
+        StockFields: {
+            /** @description Of a dye's band. */
+            band: components["schemas"]["Field"][];
+            /** @description Of a layer's grain. */
+            grain: components["schemas"]["Field"][];
+            /** @description Of a layer's curve. */
+            layer: components["schemas"]["Field"][];
+            /** @description Of how a layer stands to a neighbour. */
+            neighbour: components["schemas"]["Field"][];
+            /** @description Of what a black-and-white stock sees. */
+            taking: components["schemas"]["Field"][];
+        };
+        /** @description Stocks to choose from. */
+        Stocks: {
+            /** @description Negatives and reversals that ship, then those of the production's looks. */
+            negatives: components["schemas"]["NegativeStock"][];
+            /** @description Prints that ship, then those of the production's looks. */
+            prints: components["schemas"]["PrintStock"][];
+            /**
+             * Format: uint
+             * @description How many of the negatives ship.
+             */
+            shipped_negatives: number;
+            /**
+             * Format: uint
+             * @description How many of the prints ship.
+             */
+            shipped_prints: number;
+        };
         /** @description Mean, 99th percentile and worst over several probes. */
         Summary: {
             /**
@@ -5150,7 +6109,7 @@ export interface components {
             revision: number;
         };
         /** @description The unit a value is shown in. */
-        Unit: "plain" | "stops" | "tones" | "kelvin" | "duv" | "degrees" | "percent";
+        Unit: "plain" | "stops" | "tones" | "kelvin" | "duv" | "degrees" | "percent" | "points" | "density" | "logexposure" | "millimetres" | "micrometres" | "nanometres";
         /** @description A version with its document. */
         VersionDetail: {
             /** @description The document. */
@@ -5177,6 +6136,57 @@ export interface components {
              * @description Seconds since 1970.
              */
             saved_at: number;
+        };
+        /** @description Fall-off in stops, with shape, softness, centre and colour. */
+        Vignette: {
+            /**
+             * Format: double
+             * @description Its centre across the frame.
+             * @default 0.5
+             */
+            centre_x: number;
+            /**
+             * Format: double
+             * @description Its centre down the frame.
+             * @default 0.5
+             */
+            centre_y: number;
+            /**
+             * Format: double
+             * @description Colour that the edges take on.
+             * @default 30
+             */
+            hue: number;
+            /**
+             * Format: double
+             * @description 0 follows the frame, 1 is a circle.
+             * @default 0.4
+             */
+            round: number;
+            /**
+             * Format: double
+             * @description Where it begins: 0 is the centre, 1 the corners.
+             * @default 0.3
+             */
+            size: number;
+            /**
+             * Format: double
+             * @description Over what distance it is complete.
+             * @default 0.8
+             */
+            softness: number;
+            /**
+             * Format: double
+             * @description Stops at the corners; above 0 they grow lighter.
+             * @default -0.8
+             */
+            stops: number;
+            /**
+             * Format: double
+             * @description How strong that colour is.
+             * @default 0
+             */
+            tint: number;
         };
         /** @description What is wanted of a place. */
         Want: "bump" | "range" | "add" | "subtract";

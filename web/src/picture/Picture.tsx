@@ -6,6 +6,8 @@ import { follow } from "../ui/drag";
 import { Legend } from "./Legend";
 import { SURROUND, ViewBar } from "./ViewBar";
 import { Pins, Readout } from "./Readout";
+import { Loupe } from "./Loupe";
+import { Reel } from "./Reel";
 import { Stage } from "./Stage";
 
 export function Picture() {
@@ -20,6 +22,7 @@ export function Picture() {
   const againstAs = useInstruments((s) => s.againstAs);
   const surround = useInstruments((s) => s.surround);
   const full = useInstruments((s) => s.full);
+  const loupe = useInstruments((s) => s.loupe);
   const trying = useSession((s) => s.trying !== null);
   const as = place === "balance" ? (other ? (beside?.as ?? null) : null) : against ? againstAs : null;
   return (
@@ -33,11 +36,13 @@ export function Picture() {
           <Wipe />
         ) : (
           <>
-            <Stage source="hand" name={shot?.name} className={as ? "w-1/2" : ""} />
+            <Stage source="hand" name={shot?.name} className={as ? "w-1/2" : loupe ? "min-w-0 flex-1" : ""} />
             {as && <Stage source="beside" name={other?.name} className="w-1/2" />}
+            {loupe && place === "look" && <Loupe />}
           </>
         )}
         {held === "rest" && <div className="absolute inset-0 bg-rest" data-rest />}
+        {place === "look" && <Reel />}
         {show === "stops" && <Legend />}
         <Pins />
       </div>
@@ -77,8 +82,8 @@ const HINTS = {
 };
 
 const HOLDS: Record<string, string[]> = {
-  look: ["hold A untouched", "V last version", "S without this step", "G grey"],
-  balance: ["hold A untrimmed", "F the shot before", "hold G rest on grey"],
+  look: ["hold A untouched", "V version", "S without step", "M grey"],
+  balance: ["hold A untrimmed", "F the shot before", "hold M rest on grey"],
 };
 
 /** Half-planes of the picture's box: beyond a line at a share of the way across, turned by an angle. */

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { preview } from "../api/preview";
 import { useInstruments, type Corner } from "../state/instruments";
 import { useCloseup, useFit } from "./closeup";
+import { loupePart } from "./loupe";
 import { follow } from "../ui/drag";
 import type { Source } from "../instruments/Scopes";
 import { point } from "./pointer";
@@ -40,6 +41,8 @@ export function Stage({ source, name, className = "" }: Props) {
   const hand = source === "hand";
   const view = useInstruments((s) => s.view);
   const closeup = useInstruments((s) => s.closeup);
+  const loupe = useInstruments((s) => s.loupe && hand && !s.view);
+  const centre = useInstruments((s) => s.centre);
   const [left, top, wide, high] = view ?? [0, 0, 1, 1];
   useCloseup(hand, size);
 
@@ -78,6 +81,11 @@ export function Stage({ source, name, className = "" }: Props) {
     const start = useInstruments.getState().centre;
     const [x0, y0] = [e.clientX, e.clientY];
     const move = (m: PointerEvent) => {
+      if (loupe && !view && !tool) {
+        shape = [];
+        useInstruments.getState().set({ centre: placeOf(m) });
+        return;
+      }
       if (view && !tool) {
         // Close up, a drag moves the frame under the room.
         const by = [((m.clientX - x0) / size.width) * wide, ((m.clientY - y0) / size.height) * high] as const;
@@ -100,7 +108,8 @@ export function Stage({ source, name, className = "" }: Props) {
       setDrawn(null);
       const set = useInstruments.getState().set;
       if (!tool) {
-        if (hand && !shape) pin(from);
+        if (hand && !shape && loupe) useInstruments.getState().set({ centre: from });
+        else if (hand && !shape) pin(from);
       } else if (tool.kind === "white" || tool.kind === "exposure") {
         if (hand) void drop(tool, from, shape);
       } else if (tool.kind === "bump" || tool.kind === "range") {
@@ -133,6 +142,7 @@ export function Stage({ source, name, className = "" }: Props) {
         />
         <div className={`absolute inset-0 ${tool ? "cursor-crosshair" : view ? "cursor-grab" : ""}`} data-touch={source} onPointerDown={press}>
           <svg viewBox={`${left} ${top} ${wide} ${high}`} preserveAspectRatio="none" className="h-full w-full" aria-hidden>
+            {loupe && <LoupeFrame centre={centre} />}
             {[area, drawn].map(
               (corners, i) =>
                 corners && (
@@ -163,6 +173,14 @@ export function Stage({ source, name, className = "" }: Props) {
       </div>
     </div>
   );
+}
+
+/** Where the loupe looks. */
+function LoupeFrame({ centre }: { centre: Corner }) {
+  const part = centre && loupePart();
+  if (!part) return null;
+  const [x, y, w, h] = part;
+  return <rect x={x} y={y} width={w} height={h} fill="none" stroke="var(--color-lantern)" vectorEffect="non-scaling-stroke" data-loupe-frame />;
 }
 
 const MOST_PINS = 6;

@@ -26,6 +26,7 @@ export function ViewBar() {
     <div role="toolbar" aria-label="Seeing" className="flex shrink-0 items-center gap-1">
       {look && <AgainstMenu />}
       <Surrounds />
+      {look && <LoupeButton />}
       <Closeness />
       <Button kind="quiet" className="px-1" aria-label={full ? "Back to the place" : "Over the whole window"} title="W" onClick={() => fill(!full)}>
         {full ? <Minimize2 size={13} /> : <Maximize2 size={13} />}
@@ -116,6 +117,16 @@ function Surrounds() {
         </button>
       ))}
     </div>
+  );
+}
+
+function LoupeButton() {
+  const loupe = useInstruments((s) => s.loupe);
+  const set = useInstruments((s) => s.set);
+  return (
+    <Button kind="quiet" className={`px-1 ${loupe ? "text-lantern" : ""}`} aria-pressed={loupe} title="A part pixel for pixel beside the picture (K)" onClick={() => set({ loupe: !loupe })}>
+      loupe
+    </Button>
   );
 }
 

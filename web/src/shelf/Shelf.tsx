@@ -1,11 +1,13 @@
 /** The Shelf: starting looks, own looks and favourite steps, each shown on the shot in hand. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { api, type Field, type Path, type ShelfItem } from "../api/client";
-import { preview, type Thumbnail } from "../api/preview";
-import { apply, insert } from "../places/look/commands";
+import { api, type Field, type KindInfo, type NegativeStock, type Path, type PrintStock, type ShelfItem, type Step, type Stocks } from "../api/client";
+import type { Thumbnail } from "../api/preview";
+import { CardPicture, useCards } from "../picture/cards";
+import { apply, freshStep, insert } from "../places/look/commands";
+import { withFilm } from "../places/look/film";
 import { say, useSession } from "../state/session";
-import { useWork } from "../state/work";
+import { changeStep, useWork } from "../state/work";
 import { Button, TextField } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
 
@@ -31,11 +33,39 @@ export function Shelf() {
 
 /** The path that a card shows: a look as it is; favourite steps within one's own path. */
 function shownBy(item: ShelfItem, own: Path | undefined): Path {
-  if (item.kind !== "steps") return item.document.path;
-  const steps = [...(own?.steps ?? []), ...item.document.path.steps.map((s) => ({ ...s, id: `tried ${s.id}`, group: undefined }))];
+  if (item.kind === "starting" || item.kind === "look") return item.document.path;
+  const tried = item.document.path.steps.map((s) => ({ ...s, id: `tried ${s.id}`, group: undefined }));
   const order = { scene: 0, film: 1, screen: 2 };
-  const film = steps.filter((s) => s.zone === "film");
-  return { groups: own?.groups, steps: steps.filter((s) => s.zone !== "film" || s === film[0]).sort((a, b) => order[a.zone] - order[b.zone]) };
+  const rest = [...(own?.steps ?? []), ...tried.filter((s) => s.zone !== "film")].sort((a, b) => order[a.zone] - order[b.zone]);
+  return { groups: own?.groups, steps: withFilm(rest, tried.filter((s) => s.zone === "film")) };
+}
+
+/** Film stocks as cards: each as the film that it makes, a negative on the neutral print or a print of the main negative. */
+function stockItems(stocks: Stocks | null, catalogue: KindInfo[]): ShelfItem[] {
+  const step = (kind: string, stock: NegativeStock | PrintStock) => {
+    const info = catalogue.find((k) => k.kind === kind);
+    const fresh = info && freshStep(info, "film");
+    return fresh ? [{ ...fresh, id: `${kind} ${stock.name}`, values: { ...fresh.values, stock } } as unknown as Step] : [];
+  };
+  const item = (kind: string, shelf: string) => (stock: NegativeStock | PrintStock) => ({
+    id: `stock ${stock.name}`,
+    kind: "stock",
+    shelf,
+    document: { version: 3, name: stock.name, notes: stock.line, tags: ["film", "stock"], path: { steps: step(kind, stock) } },
+  });
+  return [...(stocks?.negatives ?? []).map(item("negative", "Film stocks: negatives")), ...(stocks?.prints ?? []).map(item("print", "Film stocks: prints"))];
+}
+
+/** Puts a stock into the path: into its negative or print where it has one, else as a new step. */
+function takeStock(item: ShelfItem): void {
+  const fresh = item.document.path.steps[0];
+  if (!fresh || (fresh.kind !== "negative" && fresh.kind !== "print")) return;
+  const there = useWork.getState().document?.path.steps.find((s) => s.kind === fresh.kind);
+  if (there) {
+    changeStep(there.id, `Film on ${item.document.name}`, (found) => Object.assign(found.values, { stock: structuredClone(fresh.values.stock) }));
+    useWork.getState().select(there.id);
+  } else insert(`Add ${item.document.name} with`, { steps: [fresh], groups: [] });
+  say(`The film is on ${item.document.name} now`);
 }
 
 function Drawer() {
@@ -47,12 +77,16 @@ function Drawer() {
   const [taken, setTaken] = useState<string | null>(null);
   const found = useQuery({ queryKey: ["shelf"], queryFn: api.shelf });
   const own = useWork((s) => s.document?.path);
+  const stocks = useSession((s) => s.stocks);
+  const catalogue = useSession((s) => s.catalogue);
+  const films = useMemo(() => (place === "look" ? stockItems(stocks, catalogue) : []), [place, stocks, catalogue]);
   const items = useMemo(() => {
     const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
     const text = (i: ShelfItem) => `${i.document.name} ${i.document.notes} ${i.document.tags.join(" ")} ${i.shelf}`.toLowerCase();
-    return (found.data ?? []).filter((i) => wanted.every((w) => text(i).includes(w)));
-  }, [found.data, words]);
-  const pictures = useCards(items);
+    return [...(found.data ?? []), ...films].filter((i) => wanted.every((w) => text(i).includes(w)));
+  }, [found.data, films, words]);
+  const paths = useMemo(() => items.map((i) => shownBy(i, undefined)), [items]);
+  const pictures = useCards(paths, WIDTH);
   const item = items.find((i) => i.id === taken);
   const working = place === "look" || place === "balance";
 
@@ -63,6 +97,10 @@ function Drawer() {
 
   const take = (i: ShelfItem, inPlace: boolean) => {
     set({ trying: null });
+    if (i.kind === "stock") {
+      takeStock(i);
+      return;
+    }
     if (i.kind === "steps") insert(`Add ${i.document.name} with`, { steps: i.document.path.steps, groups: i.document.path.groups ?? [] });
     else apply(i.document.name, i.document.path, strength, inPlace);
     say(inPlace ? `${i.document.name} is the path now; Ctrl Z goes back` : `${i.document.name} is in the path, as a group of its own`);
@@ -137,24 +175,24 @@ function Drawer() {
             <span className="text-value text-bright">{item.document.name}</span>
             <span className="min-h-4 text-dim">{item.document.notes}</span>
             <div className="flex flex-wrap items-end gap-2">
-              {item.kind !== "steps" && (
+              {item.kind !== "steps" && item.kind !== "stock" && (
                 <div className="w-full">
                   <NumberField field={STRENGTH} value={strength} zone="scene" onChange={(v) => setStrength(v)} onEnd={() => undefined} />
                 </div>
               )}
               <span className="flex-1" />
-              {item.kind !== "starting" && (
+              {item.kind !== "starting" && item.kind !== "stock" && (
                 <Button kind="quiet" onClick={() => void remove(item)}>
                   take off
                 </Button>
               )}
-              {item.kind !== "steps" && (
+              {item.kind !== "steps" && item.kind !== "stock" && (
                 <Button disabled={place !== "look" || !own} onClick={() => take(item, true)}>
                   In place of the path
                 </Button>
               )}
               <Button kind="main" disabled={!working || !own} onClick={() => take(item, false)}>
-                {item.kind === "steps" ? "Add" : "Add as a group"}
+                {item.kind === "stock" ? "Into the film" : item.kind === "steps" ? "Add" : "Add as a group"}
               </Button>
             </div>
           </>
@@ -166,33 +204,7 @@ function Drawer() {
   );
 }
 
-/** Pictures of the cards on the shot in hand, by the place in the list; they come one by one. */
-function useCards(items: ShelfItem[]): Map<number, Thumbnail> {
-  const shot = useSession((s) => s.shot);
-  const frame = useSession((s) => s.frame);
-  const [pictures, setPictures] = useState(new Map<number, Thumbnail>());
-  useEffect(() => {
-    if (!shot || items.length === 0) return;
-    const seq = preview.askCards(shot, frame, items.map((i) => shownBy(i, undefined)), WIDTH);
-    const fresh = new Map<number, Thumbnail>();
-    return preview.cards.add((c) => {
-      if (c.seq !== seq) return;
-      fresh.set(c.thumbnail.index, c.thumbnail);
-      setPictures(new Map(fresh));
-    });
-  }, [shot, frame, items]);
-  return pictures;
-}
-
 function Card({ item, picture, taken, onTry, onTake }: { item: ShelfItem; picture: Thumbnail | undefined; taken: boolean; onTry: () => void; onTake: () => void }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(() => {
-    const c = canvas.current;
-    if (!c || !picture) return;
-    [c.width, c.height] = [picture.width, picture.height];
-    c.getContext("2d")?.putImageData(new ImageData(picture.pixels, picture.width, picture.height), 0, 0);
-    c.dataset.drawn = "true";
-  }, [picture]);
   return (
     <button
       type="button"
@@ -204,7 +216,7 @@ function Card({ item, picture, taken, onTry, onTake }: { item: ShelfItem; pictur
       onClick={onTake}
       className="flex flex-col gap-0.5 text-left"
     >
-      <canvas ref={canvas} width={176} height={99} aria-hidden className={`block h-[82px] w-full border-2 bg-pit object-contain ${taken ? "border-lantern" : "border-transparent"}`} />
+      <CardPicture picture={picture} size={[WIDTH, 99]} className={`h-[82px] ${taken ? "border-lantern" : "border-transparent"}`} />
       <span className={`w-full truncate ${taken ? "text-bright" : "text-dim"}`}>{item.document.name}</span>
     </button>
   );

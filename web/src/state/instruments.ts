@@ -3,7 +3,7 @@ import { create } from "zustand";
 import type { Counts } from "../api/client";
 
 export type Wave = "luma" | "overlay" | "parade";
-export type Show = "picture" | "stops" | "marks" | "matte" | "isolated";
+export type Show = "picture" | "stops" | "marks" | "matte" | "isolated" | "halation" | "grain";
 /** What lies around the picture; a page is white with the picture set into it. */
 export type Surround = "black" | "grey" | "white" | "page";
 export type Corner = [number, number];
@@ -51,6 +51,8 @@ interface Instruments {
   /** The part of the frame that is seen close up: left, top, width, height as shares. */
   view: [number, number, number, number] | null;
   full: boolean;
+  /** Whether a part of the frame is shown pixel for pixel beside the whole of it. */
+  loupe: boolean;
   set: (change: Partial<Omit<Instruments, "set">>) => void;
 }
 
@@ -72,6 +74,7 @@ export const useInstruments = create<Instruments>((set) => ({
   centre: [0.5, 0.5],
   view: null,
   full: false,
+  loupe: false,
   set: (change) => set(change),
 }));
 

@@ -3,12 +3,17 @@ import { useEffect } from "react";
 import { cut } from "../places/balance/Toolbar";
 import { KEYS_OF_PATH } from "../places/look/commands";
 import { fill } from "../picture/ViewBar";
+import { hasTexture } from "../picture/reel";
+import { printerPoint } from "../places/look/bodies/film/printer";
 import { useInstruments, type Surround } from "./instruments";
 import { rowOf, say, shotInHand, useSession, type Held } from "./session";
 import { useWork } from "./work";
 
 /** What is shown while a key is held. */
-const HOLD: Record<string, Held> = { a: "untouched", v: "version", g: "rest", s: "step", d: "group" };
+const HOLD: Record<string, Held> = { a: "untouched", v: "version", m: "rest", s: "step", d: "group" };
+
+/** Keys of the printer's lights: a point more, with Shift a point less. */
+const PRINTER = { r: "red", g: "green", b: "blue", l: "all" } as Record<string, "red" | "green" | "blue" | "all" | undefined>;
 
 /** Whether keys go into a text; sliders and boxes have keys of their own, but no letters. */
 function typing(target: EventTarget | null): boolean {
@@ -69,9 +74,15 @@ const KEYS: Record<string, () => void> = {
     set({ surround: SURROUNDS[(SURROUNDS.indexOf(surround) + 1) % SURROUNDS.length] ?? "black" });
   },
   w: () => fill(!useInstruments.getState().full),
+  k: () => {
+    const { loupe, set } = useInstruments.getState();
+    if (useSession.getState().place === "look") set({ loupe: !loupe });
+  },
   p: () => {
     const session = useSession.getState();
-    if ((shotInHand(session)?.frames ?? 0) > 1) session.set({ playing: !session.playing });
+    // A live picture has no time for grain: with texture, frames are rendered first.
+    if (session.reel || (session.place === "look" && hasTexture())) session.set({ reel: !session.reel });
+    else if ((shotInHand(session)?.frames ?? 0) > 1) session.set({ playing: !session.playing });
   },
 };
 
@@ -101,10 +112,15 @@ export function useKeys() {
       } else if (e.key === "Escape") {
         useInstruments.getState().set({ tool: null });
         if (useInstruments.getState().full) fill(false);
-        useSession.getState().set({ trying: null });
+        useSession.getState().set({ trying: null, reel: false });
       } else if (!command && !e.repeat && !typing(e.target) && HOLD[key]) {
         set({ held: HOLD[key] });
       } else if (!command && !e.defaultPrevented && !typing(e.target)) {
+        const light = PRINTER[key];
+        if (light && useSession.getState().place === "look" && printerPoint(light, e.shiftKey ? -1 : 1)) {
+          e.preventDefault();
+          return;
+        }
         const run = KEYS[e.key.length === 1 ? key : e.key];
         if (!run || !inPath()) return;
         run();
@@ -112,6 +128,9 @@ export function useKeys() {
       }
     };
     const up = (e: KeyboardEvent) => {
+      // A press of a printer key is one step of undo; a drag that goes on meanwhile is its own.
+      const { gesture, endGesture } = useWork.getState();
+      if (PRINTER[e.key.toLowerCase()] && gesture?.includes("/points ")) endGesture();
       const held = HOLD[e.key.toLowerCase()];
       if (held && useSession.getState().held === held) set({ held: null });
     };

@@ -1,6 +1,6 @@
 /** What is being looked at: shots, frames, the held key. */
 import { create } from "zustand";
-import { api, type EncodingInfo, type Field, type KindInfo, type Path, type Production, type ScopeInfo, type Shot } from "../api/client";
+import { api, type EncodingInfo, type Field, type KindInfo, type Path, type Production, type ScopeInfo, type Shot, type StockFields, type Stocks } from "../api/client";
 
 export type Held = "untouched" | "version" | "rest" | "step" | "group" | null;
 export type Place = "footage" | "balance" | "look" | "handoff";
@@ -12,6 +12,9 @@ interface Session {
   scopes: ScopeInfo | null;
   /** The parameters of a colour range. */
   rangeFields: Field[];
+  /** Film stocks to choose from, and the parameters of their parts. */
+  stocks: Stocks | null;
+  stockFields: StockFields | null;
   /** Whether the Shelf is open. */
   shelf: boolean;
   /** A path that is tried on the picture, in place of one's own work. */
@@ -23,6 +26,8 @@ interface Session {
   /** The frame that is looked at, by its place in the order; null for the shot's poster. */
   frame: number | null;
   playing: boolean;
+  /** Whether the shot is rendered frame by frame and played with all its texture. */
+  reel: boolean;
   held: Held;
   notice: string;
   /** What can be done about the notice. */
@@ -38,6 +43,8 @@ export const useSession = create<Session>((set, get) => ({
   encodings: [],
   scopes: null,
   rangeFields: [],
+  stocks: null,
+  stockFields: null,
   shelf: false,
   trying: null,
   place: "look",
@@ -45,6 +52,7 @@ export const useSession = create<Session>((set, get) => ({
   before: null,
   frame: null,
   playing: false,
+  reel: false,
   held: null,
   notice: "",
   action: null,

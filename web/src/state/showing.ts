@@ -4,6 +4,7 @@ import { api, type Path } from "../api/client";
 import { preview, type Seen } from "../api/preview";
 import { playFrom } from "../places/balance/play";
 import { countsFor, useInstruments, type Against } from "./instruments";
+import { loupePart } from "../picture/loupe";
 import { isShown, rowOf, say, shotInHand, shotsOf, useSession } from "./session";
 import { UNTOUCHED, useWork } from "./work";
 
@@ -142,10 +143,10 @@ export function usePreview(): void {
       const { seen, own } = now;
       const { step, dragging } = useWork.getState();
       const { production, place, playing } = useSession.getState();
-      const { beside, areaBeside, against, pins, wave, zoom } = useInstruments.getState();
+      const { beside, areaBeside, against, pins, wave, zoom, loupe, centre } = useInstruments.getState();
       const quick = dragging || playing;
       const huesOf = wantsHues(step) ? step : null;
-      const rest = { ...seen, path: null, step, huesOf, place, quick, beside, areaBeside, against, wave, zoom };
+      const rest = { ...seen, path: null, step, huesOf, place, quick, beside, areaBeside, against, wave, zoom, loupe: loupe && centre };
       const key = JSON.stringify([rest, production?.scenes.map((s) => [s.id, s.shots.map((x) => [x.id, x.encoding, x.frames, x.trim_revision])])]);
       if (key === sent && work === seen.path && other === compared) return;
       [sent, work, other] = [key, seen.path, compared];
@@ -161,6 +162,7 @@ export function usePreview(): void {
           row: all.map((s) => s.id),
           rowPath: place === "look" ? seen.path : UNTOUCHED,
           beside: besideNow(seen, compared),
+          loupe: place === "look" && loupe ? loupePart() : null,
           places: pins,
         },
         quick,

@@ -115,7 +115,7 @@ export const useWork = create<WorkState>((set, get) => {
     loadTrim: (shot, name) =>
       take("trim", shot, async () => {
         const { revision, path } = await api.trim(shot);
-        return { revision, document: { version: 2, name, notes: "", tags: [], path } };
+        return { revision, document: { version: 3, name, notes: "", tags: [], path } };
       }),
 
     edit: (label, change, gesture) => {

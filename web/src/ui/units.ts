@@ -33,6 +33,18 @@ export function show(field: Field, value: number, zone: Zone): string {
       return `${value.toFixed(0)}°`;
     case "percent":
       return `${(value * 100).toFixed(Math.abs(value) < 0.1 && value !== 0 ? 1 : 0)} %`;
+    case "points":
+      return value.toFixed(value % 1 === 0 ? 0 : 1);
+    case "density":
+      return value.toFixed(3);
+    case "logexposure":
+      return signed(value, 3);
+    case "millimetres":
+      return `${value.toFixed(1)} mm`;
+    case "micrometres":
+      return `${value.toFixed(value < 100 ? 1 : 0)} µm`;
+    case "nanometres":
+      return `${value.toFixed(1)} nm`;
     case "plain":
       return value.toFixed(3).replace(/0$/, "");
   }

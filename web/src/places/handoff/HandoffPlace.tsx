@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Problem, type Handoff } from "../../api/client";
 import { useWork } from "../../state/work";
-import { useSession } from "../../state/session";
+import { say, useSession } from "../../state/session";
 import { Button, Choice } from "../../ui/controls";
 import { Report } from "./Report";
 
@@ -37,7 +37,7 @@ export function HandoffPlace() {
         </div>
       </aside>
       <section aria-label="Report" className="min-w-0 flex-1 overflow-y-auto p-5">
-        {shown ? <Detail handoff={shown} /> : <Empty />}
+        {shown && look ? <Detail handoff={shown} look={look} onMade={setChosen} /> : <Empty />}
       </section>
     </main>
   );
@@ -153,8 +153,17 @@ function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; on
   );
 }
 
-function Detail({ handoff }: { handoff: Handoff }) {
+function Detail({ handoff, look, onMade }: { handoff: Handoff; look: string; onMade: (id: string) => void }) {
   const client = useQueryClient();
+  const finer = async () => {
+    try {
+      const { version, from, to } = handoff;
+      onMade((await api.createHandoff(look, { version, from, to, size: 65 })).id);
+      await client.invalidateQueries({ queryKey: ["handoffs", look] });
+    } catch (e) {
+      say(e);
+    }
+  };
   if (handoff.state === "running") {
     return (
       <div className="mx-auto flex max-w-md flex-col gap-3 pt-24">
@@ -175,5 +184,5 @@ function Detail({ handoff }: { handoff: Handoff }) {
     const why = handoff.state === "cancelled" ? "It was cancelled. No file was written." : handoff.failure;
     return <p className="mx-auto max-w-md pt-24 text-value leading-5 text-alarm">{why}</p>;
   }
-  return <Report handoff={handoff} report={handoff.report} />;
+  return <Report handoff={handoff} report={handoff.report} onFiner={() => void finer()} />;
 }

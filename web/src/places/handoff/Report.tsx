@@ -1,11 +1,15 @@
 /** The fidelity report, drawn: numbers, where the worst colour lies, what the table's own shape says. */
 import { useEffect, useRef } from "react";
 import type { Comparison, Fidelity, Handoff } from "../../api/client";
+import { Button } from "../../ui/controls";
 
 /** Differences from here on are visible side by side (common practice: about 1 is just noticeable). */
 const NOTICEABLE = 1;
 
-export function Report({ handoff, report }: { handoff: Handoff; report: Fidelity }) {
+/** The most points on a side that are offered. */
+const FINEST = 65;
+
+export function Report({ handoff, report, onFiner }: { handoff: Handoff; report: Fidelity; onFiner: () => void }) {
   const pictures = report.comparisons.filter((c) => c.picture);
   const others = report.comparisons.filter((c) => !c.picture);
   const all = report.pictures;
@@ -45,6 +49,15 @@ export function Report({ handoff, report }: { handoff: Handoff; report: Fidelity
             of the production. 1 is about just noticeable.
           </p>
         </section>
+      )}
+
+      {all && all.p99 >= NOTICEABLE && report.size < FINEST && (
+        <p role="note" data-steep className="flex items-center gap-3 rounded border border-ember px-4 py-2 text-text">
+          <span className="flex-1">
+            The look is steep for {report.size} points, most of all in {all.worst_in}. {FINEST} points come closer.
+          </span>
+          <Button onClick={onFiner}>Make it with {FINEST} points</Button>
+        </p>
       )}
 
       <section aria-label="Pictures" className="grid grid-cols-3 gap-4">

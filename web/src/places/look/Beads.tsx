@@ -1,6 +1,7 @@
 /** The beads on the line of light: steps, and groups of them in brackets. */
 import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
+import { Image as ImageIcon } from "lucide-react";
 import { Fragment, memo, useMemo, useState, type ReactNode } from "react";
 import type { Fingerprint as Print, Step, StepGroup } from "../../api/client";
 import { useSession } from "../../state/session";
@@ -100,11 +101,16 @@ function Switch({ on, name, inHand, square = false, onClick }: { on: boolean; na
   );
 }
 
-function Label({ name, on, inHand, strength, note }: { name: string; on: boolean; inHand: boolean; strength: number; note: string }) {
+function Label({ name, on, inHand, strength, note, only }: { name: string; on: boolean; inHand: boolean; strength: number; note: string; only?: string }) {
   return (
     <>
       <span className={`flex gap-1.5 text-value ${inHand ? "text-bright" : on ? "text-text" : "text-faint"}`}>
         <span className="truncate">{name}</span>
+        {only && (
+          <span className="shrink-0 self-center text-faint" role="img" aria-label="picture only" title={`Picture only, not in the table: ${only}`} data-picture-only>
+            <ImageIcon size={12} />
+          </span>
+        )}
         {note && <span className="text-label text-faint">{note}</span>}
       </span>
       <span className="mt-0.5 block h-0.5 rounded bg-edge">
@@ -197,7 +203,8 @@ const Bead = memo(function Bead({
             on={step.on && !quiet}
             inHand={inHand}
             strength={step.strength}
-            note={[pictureOnly && "picture only", step.region && regionNote(step.region.colours.inverted)].filter(Boolean).join(" · ")}
+            note={step.region ? regionNote(step.region.colours.inverted) : ""}
+            only={pictureOnly}
           />
         </button>
       </NameOrField>
@@ -210,7 +217,7 @@ const Bead = memo(function Bead({
         }
         items={[
           { label: "Rename", hint: "F2", run: () => window.setTimeout(() => setRenaming(true)) },
-          { label: "Duplicate", hint: "Ctrl D", disabled: step.kind === "plain-rendering", run: () => commands.duplicate(step.id) },
+          { label: "Duplicate", hint: "Ctrl D", disabled: step.zone === "film", run: () => commands.duplicate(step.id) },
           { label: "Copy", hint: "Ctrl C", run: () => forPicked(commands.copy) },
           { label: "Cut", hint: "Ctrl X", run: () => forPicked(commands.cutOut) },
           { label: "Paste after it", hint: "Ctrl V", run: () => { select(step.id); commands.paste(); } },

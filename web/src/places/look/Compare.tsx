@@ -82,6 +82,8 @@ function words(value: unknown, what: Difference["what"], field: Field | undefine
   if (what === "strength" && typeof value === "number") return `${(value * 100).toFixed(0)} %`;
   if (typeof value === "boolean") return value ? "on" : "off";
   if (typeof value === "number") return field ? show(field, value, zone) : String(value);
+  // A stock goes by its name.
+  if (typeof value === "object" && value !== null && "name" in value) return String(value.name);
   if (Array.isArray(value)) return value.length === 0 ? "none" : `${value.length} ${field?.type === "bumps" ? "bumps" : field?.type === "tables" ? "tables" : "points"}`;
   if (value === null || value === undefined) return what === "region" ? "all colours" : "none";
   return what === "region" ? "some colours" : typeof value === "string" ? value : "changed";

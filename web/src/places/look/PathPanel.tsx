@@ -61,7 +61,7 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
               <header className="flex h-7 items-center gap-2 pr-2 pl-10 text-faint" title={says}>
                 <span>{title}</span>
                 <span className="h-px flex-1 bg-shelf" />
-                <AddStep zone={zone} full={own.some((s) => s.kind === "plain-rendering")} />
+                <AddStep zone={zone} kinds={own.map((s) => s.kind).join(" ")} />
               </header>
               <Beads steps={own} groups={groups ?? []} prints={prints} />
               {own.length === 0 && (
@@ -106,8 +106,9 @@ function End({ title, says }: { title: string; says: string }) {
   );
 }
 
-const AddStep = memo(function AddStep({ zone, full }: { zone: Zone; full: boolean }) {
+const AddStep = memo(function AddStep({ zone, kinds: own }: { zone: Zone; kinds: string }) {
   const kinds = useSession((s) => s.catalogue).filter((k) => k.zones.includes(zone));
+  const there = own.split(" ");
   return (
     <Menu
       trigger={
@@ -117,7 +118,8 @@ const AddStep = memo(function AddStep({ zone, full }: { zone: Zone; full: boolea
       }
       items={kinds.map((info) => ({
         label: info.title,
-        disabled: full && info.kind === "plain-rendering",
+        hint: info.picture_only ? "picture only" : undefined,
+        disabled: zone === "film" && there.includes(info.kind),
         run: () => commands.add(info, zone),
       }))}
     />

@@ -13,6 +13,9 @@ import { CompressBody, GelBody, LevelsBody, MixBody, SlopeBody } from "./bodies/
 import { FamiliesBody } from "./bodies/FamiliesBody";
 import { HueBody } from "./bodies/HueBody";
 import { TableBody } from "./bodies/TableBody";
+import { NegativeBody } from "./bodies/film/NegativeBody";
+import { PrintBody } from "./bodies/film/PrintBody";
+import { TextureBody } from "./bodies/TextureBody";
 import { TintBody } from "./bodies/TintBody";
 import { Numbers } from "./bodies/values";
 import { RegionPanel } from "./RegionPanel";
@@ -56,12 +59,13 @@ export function StepPanel() {
 
 function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boolean }) {
   const [where, setWhere] = useState(false);
-  const domain = info.linear ? "linear light" : { scene: "ACEScct", film: "scene to display", screen: "2.4 power, P3" }[step.zone];
+  const zones = { scene: "ACEScct", film: "scene to display", screen: "2.4 power, P3" };
+  const domain = info.picture_only ? "light and film" : info.linear ? "linear light" : zones[step.zone];
   const goes = trim ? "of this shot alone" : info.picture_only ? `picture only: ${info.picture_only}` : "in the table";
   return (
     <section aria-label="Step in hand" className={FRAME}>
       <header className="flex h-8 items-start gap-3">
-        <h2 className="max-w-40 truncate text-[14px] font-medium text-bright">{step.name}</h2>
+        <h2 className="max-w-40 shrink-0 truncate text-[14px] font-medium text-bright">{step.name}</h2>
         <span className="truncate pt-0.5 text-faint" title={info.purpose}>
           {step.zone} · {domain} · {goes}
         </span>
@@ -184,6 +188,18 @@ function Body({ step, info }: { step: Step; info: KindInfo }) {
       return <SaturationBody step={step} info={info} />;
     case "table":
       return <TableBody step={step} info={info} />;
+    case "negative":
+      return <NegativeBody step={step} info={info} />;
+    case "print":
+      return <PrintBody step={step} info={info} />;
+    case "bloom":
+    case "vignette":
+    case "halation":
+    case "softness":
+    case "grain":
+    case "flicker":
+    case "gate-weave":
+      return <TextureBody step={step} info={info} />;
     case "plain-rendering":
       return (
         <div className="grid w-full grid-cols-3 content-start gap-x-6 gap-y-2">

@@ -3,6 +3,7 @@ import { current } from "immer";
 import { api, type KindInfo, type Look, type Path, type Region, type Step, type StepGroup, type Zone } from "../../api/client";
 import { pickedSteps, useWork } from "../../state/work";
 import { say, useSession } from "../../state/session";
+import { firstStock, withFilm } from "./film";
 
 const ORDER: Zone[] = ["scene", "film", "screen"];
 
@@ -12,7 +13,11 @@ function freshId(): string {
 
 /** The values of a new step, as the catalogue gives them. */
 function neutral(info: KindInfo): Record<string, unknown> {
-  const entries = info.fields.map((f) => [f.id, f.type === "number" || f.type === "switch" ? f.default : []]);
+  const begin = (f: KindInfo["fields"][number]) => {
+    if (f.type === "number" || f.type === "switch") return f.default;
+    return f.type === "negativestock" || f.type === "printstock" ? firstStock(f.type) : [];
+  };
+  const entries = info.fields.map((f) => [f.id, begin(f)]);
   return Object.fromEntries(entries) as Record<string, unknown>;
 }
 
@@ -33,6 +38,12 @@ function placeIn(zone: Zone): { at: number; group: string | undefined } {
 
 /** Adds a step after the step in hand where that stands in the same zone, else at the zone's end. */
 export function add(info: KindInfo, zone: Zone): void {
+  if (zone === "film") {
+    const fresh = freshStep(info, zone);
+    useWork.getState().edit(`Add ${info.title}`, (draft) => { draft.path.steps = withFilm(current(draft.path.steps), [fresh]); });
+    useWork.getState().select(fresh.id);
+    return;
+  }
   const { at, group } = placeIn(zone);
   const fresh = { ...freshStep(info, zone), ...(group && { group }) };
   useWork.getState().edit(`Add ${info.title}`, (draft) => draft.path.steps.splice(at, 0, fresh));
@@ -84,7 +95,7 @@ export function duplicate(id: string): void {
   const fresh = freshId();
   withStep(id, `Duplicate ${nameOf(id)}`, (all, i) => {
     const source = all[i];
-    if (source) all.splice(i + 1, 0, { ...structuredClone(current(source)), id: fresh, name: `${source.name} copy` });
+    if (source && source.zone !== "film") all.splice(i + 1, 0, { ...structuredClone(current(source)), id: fresh, name: `${source.name} copy` });
   });
   useWork.getState().select(fresh);
 }
@@ -105,7 +116,8 @@ export function moveTo(id: string, onto: string): void {
   withStep(id, `Move ${nameOf(id)}`, (all, from) => {
     const to = all.findIndex((s) => s.id === onto);
     const target = all[to];
-    if (!target || target.zone !== all[from]?.zone) return;
+    // Steps of the film stand in the order that light goes.
+    if (!target || target.zone !== all[from]?.zone || target.zone === "film") return;
     const group = target.group;
     const [step] = all.splice(from, 1);
     if (!step) return;
@@ -264,11 +276,10 @@ export function paste(): void {
 export function insert(label: string, clip: Clip): void {
   const { kind, document } = useWork.getState();
   if (!document) return;
-  const has = document.path.steps.some((s) => s.zone === "film");
-  const fits = clip.steps.filter((s) => s.zone === "scene" || (kind === "look" && (s.zone === "screen" || !has)));
+  const fits = clip.steps.filter((s) => s.zone === "scene" || kind === "look");
   const left = clip.steps.length - fits.length;
   if (fits.length === 0) {
-    say(kind === "trim" ? "A trim takes steps of the Scene zone only" : "The path has its one rendering already");
+    say("A trim takes steps of the Scene zone only");
     return;
   }
   const groups = new Map(clip.groups.map((g) => [g.id, { ...g, id: freshId() }]));
@@ -284,6 +295,10 @@ export function insert(label: string, clip: Clip): void {
       const own = fresh.filter((s) => s.zone === zone);
       const place = places.get(zone);
       if (!place || own.length === 0) continue;
+      if (zone === "film") {
+        draft.path.steps = withFilm(current(draft.path.steps), own);
+        continue;
+      }
       let at = place.at;
       const grouped = own.some((s) => s.group);
       // What has groups of its own does not go into another one.
@@ -298,7 +313,7 @@ export function insert(label: string, clip: Clip): void {
 
 /** A look document that holds some steps. */
 export function documentOf(name: string, path: Path, notes = ""): Look {
-  return { version: 2, name, notes, tags: [], path };
+  return { version: 3, name, notes, tags: [], path };
 }
 
 /** Keeps the picked steps among the favourites. */
@@ -337,7 +352,7 @@ export function apply(name: string, path: Path, strength: number, inPlace: boole
   if (own.length > 0 && !inPlace) {
     // Groups do not stand inside of each other: each keeps its own, at its share of the strength.
     const weaker = <T extends { strength: number }>(x: T): T => ({ ...x, strength: x.strength * strength });
-    const steps = path.steps.filter((s) => s.zone !== "film").map((s) => (s.group ? s : weaker(s)));
+    const steps = path.steps.filter((s) => s.kind !== "plain-rendering").map((s) => (s.group ? s : weaker(s)));
     insert(`Add ${name} with`, { steps, groups: own.map(weaker) });
     return;
   }
@@ -345,7 +360,9 @@ export function apply(name: string, path: Path, strength: number, inPlace: boole
   const steps = parts.flatMap((p) => p.steps.map((s) => ({ ...s, group: p.id })));
   if (!inPlace) {
     useWork.getState().select(null);
-    insert(`Add ${name} with`, { steps, groups });
+    // A film comes along at its share; a plain rendering leaves one's own way to the screen alone.
+    const film = path.steps.filter((s) => s.zone === "film" && s.kind !== "plain-rendering").map((s) => ({ ...s, strength: s.strength * strength }));
+    insert(`Add ${name} with`, { steps: [...steps, ...film], groups });
     return;
   }
   const whole = strength >= 1;

@@ -1,0 +1,127 @@
+//! Speed of film and texture: printed by `cargo xtask bench`. Arguments: a picture and its camera profile.
+
+use lantern_core::colour::{CameraProfile, Encoding};
+use lantern_core::film::Chain;
+use lantern_core::look::{Look, Path, Program, Staged, Step};
+use lantern_core::picture::{Picture, to_bytes};
+use lantern_core::step::{Values, Zone};
+use lantern_core::table::{Bake, bake};
+use lantern_core::texture::Plate;
+use std::hint::black_box;
+use std::sync::atomic::AtomicBool;
+use std::time::Instant;
+
+type Outcome<T = ()> = Result<T, Box<dyn std::error::Error>>;
+
+/// Rounds that a median is taken of.
+const ROUNDS: usize = 15;
+
+fn row(what: &str, value: f64, unit: &str, bar: &str) {
+    println!("{what:<58} {value:>10.2}  {unit:<10} {bar}");
+}
+
+fn median(mut job: impl FnMut()) -> f64 {
+    job();
+    let mut times: Vec<f64> = (0..ROUNDS)
+        .map(|_| {
+            let begun = Instant::now();
+            job();
+            begun.elapsed().as_secs_f64() * 1e3
+        })
+        .collect();
+    times.sort_by(f64::total_cmp);
+    times[ROUNDS / 2]
+}
+
+fn step(kind: &str) -> Option<Step> {
+    Some(Step::new(kind, Zone::Film, Values::neutral(kind)?))
+}
+
+fn film(kinds: &[&str]) -> Vec<Step> {
+    kinds.iter().filter_map(|k| step(k)).collect()
+}
+
+/// Twelve steps: ten of the starting looks' own, then a negative and a print.
+fn twelve(look: &Look) -> Path {
+    let scene: Vec<Step> = look.path.steps.iter().filter(|s| s.zone == Zone::Scene).cloned().collect();
+    let again = |k: usize| scene.iter().map(move |s| Step { id: format!("{k} {}", s.id), ..s.clone() });
+    let mut steps: Vec<Step> = (0..10).flat_map(again).take(10).collect();
+    steps.extend(film(&["negative", "print"]));
+    Path::of(steps)
+}
+
+fn scaled(p: &Picture, times: usize) -> Outcome<Picture> {
+    let (w, h) = (p.width() * times, p.height() * times);
+    let pixels = (0..w * h).map(|i| p.pixels[i / w / times * p.width() + i % w / times]).collect();
+    Ok(Picture::new(w, h, pixels)?)
+}
+
+fn main() -> Outcome {
+    let a: Vec<String> = std::env::args().collect();
+    let [_, picture, look, camera] = a.as_slice() else { return Err("see the source".into()) };
+    let profile: CameraProfile = serde_json::from_slice(&std::fs::read(camera)?)?;
+    let look = Look::from_json(&std::fs::read_to_string(look)?)?;
+    let from = profile.encoding()?;
+    let to = Encoding::find("rec709").ok_or("rec709")?;
+    let small = lantern_formats::picture::read(&std::fs::read(picture)?)?;
+    println!("{:<58} {:>10}  {:<10} bar", "film and texture", "measured", "");
+    let path = twelve(&look);
+    row("solving a negative and a print", median(|| drop(black_box(Chain::new(None, None)))), "ms", "");
+    let compiled = median(|| drop(black_box(Program::compile(&path, &from, &to))));
+    row("compiling twelve steps with negative and print", compiled, "ms", "");
+    let one = rayon::ThreadPoolBuilder::new().num_threads(1).build()?;
+    let two = rayon::ThreadPoolBuilder::new().num_threads(2).build()?;
+    let never = AtomicBool::new(false);
+    for (size, bar) in [(33, "under 8"), (65, "under 50")] {
+        let fill = |pool: &rayon::ThreadPool| {
+            median(|| {
+                pool.install(|| {
+                    let program = Program::compile(&path, &from, &to);
+                    drop(black_box(program.map(|p| bake(&p, &Bake::quick(&from, size), "", &never))));
+                });
+            })
+        };
+        row(&format!("value to {size}-point table, twelve steps, one thread"), fill(&one), "ms", "");
+        row(&format!("value to {size}-point table, twelve steps, two threads"), fill(&two), "ms", bar);
+    }
+    let all = ["bloom", "halation", "negative", "softness", "grain", "print", "gate-weave"];
+    let textured = Path::of(film(&all));
+    for (times, name, bars) in [
+        (1, "960 x 540", ["", "under 8 (texture alone)"]),
+        (2, "1920 x 1080", ["at least 16", "at least 30"]),
+        (4, "3840 x 2160", ["", "at least 8"]),
+    ] {
+        let picture = scaled(&small, times)?;
+        let staged = Staged::compile(&textured, &from, &to)?;
+        let tables = staged.tables(&Bake::quick(&from, 33), None)?;
+        let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, 7);
+        for (pool, threads, bar) in [(&one, "one thread", bars[0]), (&two, "two threads", bars[1])] {
+            let mut work = picture.pixels.clone();
+            let mut bytes = vec![0; work.len() * 4];
+            let ms = median(|| {
+                pool.install(|| {
+                    work.copy_from_slice(&picture.pixels);
+                    let aside = staged.textured(Some(&tables), &mut work, &plate, &never);
+                    staged.finish(Some(&tables), &mut work, aside.flatten().as_deref());
+                    use rayon::prelude::*;
+                    work.par_chunks(8192)
+                        .zip(bytes.par_chunks_mut(8192 * 4))
+                        .for_each(|(p, out)| to_bytes(p, out));
+                });
+            });
+            if times == 1 {
+                row(&format!("film with all texture, {name}, {threads}"), ms, "ms", bar);
+            } else {
+                row(&format!("film with all texture, {name}, {threads}"), 1e3 / ms, "pictures/s", bar);
+            }
+        }
+        let exact = median(|| {
+            let mut work = picture.pixels.clone();
+            two.install(|| staged.run(&mut work, &plate, &never));
+        });
+        if times < 4 {
+            row(&format!("the same exactly, {name}, two threads"), exact, "ms", "");
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,179 @@
+//! Densities of a negative to light on the screen: printer, print, projector.
+
+use super::curve::{Curve, Lane};
+use super::dyes::{DENSEST, Dyes, silver_shape};
+use super::even;
+use super::spectrum::SAMPLES;
+use crate::colour::{
+    Adaptation, Mat3,
+    matrix::Mat3f,
+    primaries::{AP1, xyz_to_xy},
+};
+use crate::lane::{N, Plane, Planes, exp2};
+use std::sync::Arc;
+
+/// Entries of the table from equivalent neutral density to an amount of dye: 0.0026 apart, so that reading it between
+/// its entries is off by less than 1e-6.
+const ENTRIES: usize = 2048;
+
+/// The printer's side: from densities to what the print's layers are given.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Printer {
+    /// What the print's layers see of the negative's dyes and silver.
+    pub sees: Mat3,
+    /// Printer light: log exposure of each layer through no density at all.
+    pub light: [f64; 3],
+    /// The print's curves: equivalent neutral density over log exposure.
+    pub curves: [Curve; 3],
+}
+
+impl Printer {
+    /// Equivalent neutral densities that densities of the negative make.
+    pub fn at(&self, densities: [f64; 3]) -> [f64; 3] {
+        let seen = self.sees.apply(densities);
+        std::array::from_fn(|i| self.curves[i].at(self.light[i] - seen[i]))
+    }
+}
+
+/// The projection's side.
+#[derive(Clone, Debug)]
+pub struct Projection {
+    /// Dyes on their base before the projector.
+    pub dyes: Dyes,
+    /// Silver for each unit of mean equivalent neutral density, and its tilt.
+    pub silver: [f64; 2],
+    /// XYZ to linear AP1.
+    pub to_ap1: Mat3,
+    /// Light taken away from all, and what the rest is multiplied by.
+    pub black: f64,
+    /// For each layer: what its equivalent neutral density becomes by the neutral lock, over [`DENSEST`].
+    pub locked: Option<[Vec<f64>; 3]>,
+}
+
+/// Points of the neutral lock's curves.
+pub const LOCK_POINTS: usize = 2101;
+
+impl Projection {
+    /// The projection of dyes for eyes adapted by `adapted` to the white of the projector, and for the rest to D65.
+    pub fn new(dyes: Dyes, silver: [f64; 2], adapted: f64) -> Self {
+        const D65: [f64; 3] = [0.950_456, 1.0, 1.089_058];
+        let clear = dyes.clear;
+        let white = std::array::from_fn(|i| adapted * clear[i] + (1.0 - adapted) * D65[i]);
+        let adapt = Adaptation::Bradford.between(xyz_to_xy(white), AP1.white);
+        let to_rgb = AP1.to_xyz().and_then(|m| m.inverse()).unwrap_or(Mat3::IDENTITY);
+        Self { dyes, silver, to_ap1: to_rgb.after(&adapt), black: 0.0, locked: None }
+    }
+
+    /// What the neutral lock makes of equivalent neutral densities.
+    fn lock(&self, neutral: [f64; 3]) -> [f64; 3] {
+        let Some(locked) = &self.locked else { return neutral };
+        std::array::from_fn(|k| {
+            let t = (neutral[k] / DENSEST).clamp(0.0, 1.0) * (LOCK_POINTS - 1) as f64;
+            let i = (t as usize).min(LOCK_POINTS - 2);
+            locked[k][i] + (t - i as f64) * (locked[k][i + 1] - locked[k][i])
+        })
+    }
+
+    /// XYZ of equivalent neutral densities; Y is 1 for the clear print.
+    pub fn xyz(&self, neutral: [f64; 3]) -> [f64; 3] {
+        let silver = self.silver[0] * neutral.iter().sum::<f64>() / 3.0;
+        self.dyes.xyz(self.dyes.amounts(self.lock(neutral)), silver, self.silver[1])
+    }
+
+    /// Linear AP1 of equivalent neutral densities, 1 for the clear print.
+    pub fn ap1(&self, neutral: [f64; 3]) -> [f64; 3] {
+        self.to_ap1.apply(self.xyz(neutral)).map(|v| (v - self.black) / (1.0 - self.black))
+    }
+}
+
+/// From densities to light, ready for blocks.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Printing {
+    /// `None` for a reversal, which needs no printer.
+    printer: Option<(Mat3f, [f32; 3], [Lane; 3])>,
+    amounts: Arc<[Vec<f32>; 3]>,
+    silver: f32,
+    /// For each wavelength: cyan, magenta, yellow and silver density in powers of two, and R, G, B through the base.
+    lines: Arc<[[f32; 7]; SAMPLES]>,
+    black: f32,
+}
+
+impl Printing {
+    /// Printer and projection together.
+    pub fn new(printer: Option<&Printer>, projection: &Projection) -> Self {
+        let amounts = std::array::from_fn(|k| {
+            let at = |i: usize| {
+                let neutral = DENSEST * i as f64 / (ENTRIES - 1) as f64;
+                projection.dyes.amounts(projection.lock([neutral; 3]))[k] as f32
+            };
+            (0..ENTRIES).map(at).collect()
+        });
+        let dyes = &projection.dyes;
+        let per = std::f64::consts::LOG2_10;
+        let lines = std::array::from_fn(|i| {
+            let through = (-dyes.base[i] * std::f64::consts::LN_10).exp();
+            let [r, g, b] = projection.to_ap1.apply(dyes.light[i].map(|v| v * through));
+            let silver = silver_shape(i, projection.silver[1]);
+            let [c, m, y] = [0, 1, 2].map(|k| dyes.unit[k][i] * per);
+            [c, m, y, silver * per, r, g, b].map(|v| v as f32)
+        });
+        Self {
+            printer: printer
+                .map(|p| (p.sees.to_f32(), p.light.map(|v| v as f32), p.curves.map(|c| c.lane()))),
+            amounts: Arc::new(amounts),
+            silver: projection.silver[0] as f32,
+            lines: Arc::new(lines),
+            black: projection.black as f32,
+        }
+    }
+
+    /// Densities of the negative (of a reversal: equivalent neutral densities) to linear AP1, 1 for the clear print.
+    #[inline(always)]
+    pub fn run(&self, planes: &mut Planes) {
+        if let Some((sees, light, curves)) = &self.printer {
+            sees.run(planes);
+            for (c, plane) in planes.iter_mut().enumerate() {
+                let (curve, light) = (curves[c], light[c]);
+                for v in plane.iter_mut() {
+                    *v = curve.at(light - *v);
+                }
+            }
+        }
+        let mut silver = [0.0; N];
+        if self.silver > 0.0 {
+            let share = self.silver / 3.0;
+            for i in 0..N {
+                silver[i] = share * (planes[0][i] + planes[1][i] + planes[2][i]);
+            }
+        }
+        let scale = (ENTRIES - 1) as f32 / DENSEST as f32;
+        for (plane, table) in planes.iter_mut().zip(self.amounts.iter()) {
+            plane.iter_mut().for_each(|v| *v *= scale);
+            even::read(table, plane);
+        }
+        self.project(planes, &silver);
+    }
+
+    /// Amounts of dye and silver to light, over all wavelengths.
+    #[inline(always)]
+    fn project(&self, planes: &mut Planes, silver: &Plane) {
+        let [c, m, y] = *planes;
+        let mut out: Planes = [[0.0; N]; 3];
+        let [r, g, b] = &mut out;
+        for line in self.lines.iter() {
+            let [kc, km, ky, ks, lr, lg, lb] = *line;
+            for i in 0..N {
+                let t = exp2(-(kc * c[i] + km * m[i] + ky * y[i] + ks * silver[i]));
+                r[i] += lr * t;
+                g[i] += lg * t;
+                b[i] += lb * t;
+            }
+        }
+        let (black, scale) = (self.black, 1.0 / (1.0 - self.black));
+        for (to, from) in planes.iter_mut().zip(&out) {
+            for i in 0..N {
+                to[i] = (from[i] - black) * scale;
+            }
+        }
+    }
+}

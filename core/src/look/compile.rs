@@ -1,0 +1,471 @@
+//! Compiling a path to a program, or to one in parts with texture between them.
+//!
+//! The compiler follows the domain that values are in and puts in a change of domain only where the next step needs one,
+//! so an inactive step costs nothing and changes no bit.
+
+use super::filmed::{Filmed, Rendering};
+use super::program::{OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER, Taken};
+use super::staged::{Part, Signal, Staged};
+use super::{Group, Path, Step};
+use crate::colour::{
+    Encoding, Mat3, Primaries, Reference,
+    primaries::{AP1, P3_D65},
+    transfer::Transfer,
+};
+use crate::film::Chain;
+use crate::region::Region;
+use crate::step::{ColourCompress, Domain, PlainRendering, Values, Zone};
+use crate::texture::Texture;
+use schemars::JsonSchema;
+use serde::Serialize;
+use thiserror::Error;
+
+/// Why a path cannot go from one encoding to another.
+#[derive(Debug, Error, PartialEq, Eq)]
+pub enum CompileError {
+    /// Screen steps and a scene-referred output.
+    #[error(
+        "“{step}” works on display light, but {to} is scene-referred: choose a display encoding, or switch the Screen steps off"
+    )]
+    NeedsDisplay {
+        /// The first active Screen step.
+        step: String,
+        /// The output encoding.
+        to: String,
+    },
+    /// A table whose numbers are not there.
+    #[error(
+        "“{step}” uses the table “{table}”, whose numbers are not here: bring in the look file that holds them"
+    )]
+    MissingTable {
+        /// The step.
+        step: String,
+        /// The table's name.
+        table: String,
+    },
+}
+
+/// A step that the result does not hold, and why.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct LeftOut {
+    /// The step's name.
+    pub step: String,
+    /// Why it is not in.
+    pub why: String,
+}
+
+/// What the values between two operations are.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum State {
+    /// Linear AP1.
+    SceneLinear,
+    /// ACEScct.
+    SceneLog,
+    /// Linear light in the display's primaries.
+    Display,
+    /// Linear P3-D65.
+    ScreenLinear,
+    /// P3-D65 in a 2.4 power.
+    ScreenCode,
+}
+
+struct Compiler {
+    ops: Vec<Op>,
+    state: State,
+    display: Primaries,
+    /// What lies before the first texture, between textures; empty where there is none.
+    parts: Vec<Part>,
+}
+
+impl Compiler {
+    fn matrix(&mut self, m: Mat3) {
+        if m != Mat3::IDENTITY {
+            self.ops.push(Op::Matrix(m.to_f32()));
+        }
+    }
+
+    /// Changes the values' state; scene to display goes through a rendering only.
+    fn go(&mut self, to: State) {
+        let p3 = |p: &Primaries| p.to(&P3_D65, Default::default()).unwrap_or(Mat3::IDENTITY);
+        while self.state != to {
+            let next = match (self.state, to) {
+                (State::SceneLinear, _) => {
+                    self.ops.push(Op::Encode(Transfer::AcesCct));
+                    State::SceneLog
+                }
+                (State::SceneLog, _) => {
+                    self.ops.push(Op::Decode(Transfer::AcesCct));
+                    State::SceneLinear
+                }
+                (State::Display, _) => {
+                    self.matrix(p3(&self.display));
+                    State::ScreenLinear
+                }
+                (State::ScreenLinear, State::ScreenCode) => {
+                    self.ops.push(Op::Encode(SCREEN_TRANSFER));
+                    State::ScreenCode
+                }
+                (State::ScreenLinear, _) => {
+                    let back = p3(&self.display).inverse().unwrap_or(Mat3::IDENTITY);
+                    self.matrix(back);
+                    State::Display
+                }
+                (State::ScreenCode, _) => {
+                    self.ops.push(Op::Decode(SCREEN_TRANSFER));
+                    State::ScreenLinear
+                }
+            };
+            self.state = next;
+        }
+    }
+
+    /// To a zone's encoded values.
+    fn go_encoded(&mut self, zone: Zone) {
+        self.go(if zone == Zone::Screen { State::ScreenCode } else { State::SceneLog });
+    }
+
+    fn matte(&mut self, slot: usize, zone: Zone, region: Option<&Region>) {
+        if let Some(region) = region {
+            self.go_encoded(zone);
+            self.ops.push(Op::Matte { slot, kernel: region.colours.kernel(zone) });
+        }
+    }
+
+    fn step(&mut self, step: &Step) {
+        let Some(kernel) = step.values.kernel(step.zone) else { return };
+        self.matte(OF_STEP, step.zone, step.region.as_ref());
+        self.go(match (step.zone, step.values.domain()) {
+            (Zone::Screen, Domain::Linear) => State::ScreenLinear,
+            (Zone::Screen, Domain::Encoded) => State::ScreenCode,
+            (_, Domain::Linear) => State::SceneLinear,
+            (_, Domain::Encoded) => State::SceneLog,
+        });
+        let strength = step.strength as f32;
+        if step.region.is_none() {
+            self.ops.push(Op::Step { kernel, strength });
+            return;
+        }
+        self.ops.push(Op::Save { slot: OF_STEP });
+        self.ops.push(Op::Step { kernel, strength: 1.0 });
+        self.ops.push(Op::Mix { slot: OF_STEP, strength, matted: true });
+    }
+
+    /// The steps of a zone that work, those of a group blended together.
+    fn steps(&mut self, path: &Path, zone: Zone) {
+        for (group, steps) in path.runs(zone) {
+            let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
+            if let Some(g) = shared {
+                self.go_encoded(zone);
+                self.matte(OF_GROUP, zone, g.region.as_ref());
+                self.ops.push(Op::Save { slot: OF_GROUP });
+            }
+            steps.into_iter().for_each(|s| self.step(s));
+            if let Some(Group { strength, region, .. }) = shared {
+                self.go_encoded(zone);
+                let (strength, matted) = (*strength as f32, region.is_some());
+                self.ops.push(Op::Mix { slot: OF_GROUP, strength, matted });
+            }
+        }
+    }
+
+    /// Source code values to where the first step finds them. `stays`: on their display.
+    fn begin(from: &Encoding, display: Primaries, stays: bool) -> Self {
+        let ops = vec![Op::Decode(from.transfer)];
+        let mut c = Self { ops, state: State::SceneLinear, display, parts: Vec::new() };
+        if stays {
+            c.state = State::Display;
+            return c;
+        }
+        if from.reference == Reference::Display {
+            c.ops.push(Op::Unrender(PlainRendering::default().kernel(&from.primaries)));
+        }
+        c.matrix(from.matrix_to(&AP1));
+        c
+    }
+
+    /// The program that all of this makes.
+    fn done(self, left_out: Vec<LeftOut>) -> Program {
+        program(self.ops, left_out)
+    }
+
+    /// Ends a part here: `textures` run on the picture as it is now.
+    fn cut(&mut self, gives: Signal, keep: bool, textures: Vec<Texture>) {
+        let ops = std::mem::take(&mut self.ops);
+        self.parts.push(Part { program: program(ops, Vec::new()), gives, keep, textures });
+    }
+
+    /// The Film zone: to display light in the display's primaries. `texture`: in parts, with texture between them.
+    fn film(&mut self, film: &Filmed<'_>, texture: bool) {
+        self.go(State::SceneLinear);
+        if texture && film.on_light() {
+            self.cut(Signal::Light, false, film.light());
+        }
+        match &film.rendering {
+            Rendering::Plain(step) => {
+                if texture {
+                    self.on_plain(film);
+                }
+                self.render(*step);
+            }
+            Rendering::Through(chain) => self.through(chain, film, texture),
+        }
+    }
+
+    /// Texture where no film is: as if on a straight one.
+    fn on_plain(&mut self, film: &Filmed<'_>) {
+        if film.on_exposure() {
+            self.cut(Signal::Light, false, film.exposure());
+        }
+        if film.on_density() {
+            self.ops.push(Op::Straight);
+            self.cut(Signal::Density, false, film.density());
+            self.ops.push(Op::Unstraight);
+        }
+    }
+
+    fn through(&mut self, chain: &Chain, film: &Filmed<'_>, texture: bool) {
+        let (on_exposure, on_density) = (texture && film.on_exposure(), texture && film.on_density());
+        let inside = on_exposure || on_density;
+        match (&chain.strengths, inside) {
+            (Some(_), true) => self.cut(Signal::Light, true, Vec::new()),
+            (Some(_), false) => self.ops.push(Op::Save { slot: OF_STEP }),
+            (None, _) => {}
+        }
+        self.ops.push(Op::Expose(chain.exposing.clone()));
+        if on_exposure {
+            self.cut(Signal::Light, false, film.exposure());
+        }
+        self.ops.push(Op::Develop(chain.developing.clone()));
+        if on_density {
+            self.cut(Signal::Density, false, film.density());
+        }
+        self.ops.push(Op::Print(Box::new(chain.printing.clone())));
+        let to_display = AP1.to(&self.display, Default::default()).unwrap_or(Mat3::IDENTITY);
+        if let Some(strengths) = &chain.strengths {
+            let bare = (chain.exposing.clone(), chain.developing.clone(), chain.printing.clone());
+            self.ops.push(Op::Taken(Box::new(Taken {
+                strengths: strengths.clone(),
+                to_display: to_display.to_f32(),
+                plain: PlainRendering::default().kernel(&self.display),
+                from_display: to_display.inverse().unwrap_or(Mat3::IDENTITY).to_f32(),
+                bare: inside.then_some(bare),
+            })));
+        }
+        self.matrix(to_display);
+        let luma = self.display.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32);
+        let compress = ColourCompress::even(GATHER[0], GATHER[1]).kernel();
+        self.ops.push(Op::Gather { compress, luma });
+        self.state = State::Display;
+    }
+
+    fn render(&mut self, step: Option<&Step>) {
+        self.go(State::SceneLinear);
+        self.matrix(AP1.to(&self.display, Default::default()).unwrap_or(Mat3::IDENTITY));
+        let standard = PlainRendering::default().kernel(&self.display);
+        let own = step.and_then(|s| match &s.values {
+            Values::PlainRendering(v) => Some((v.kernel(&self.display), s.strength as f32)),
+            _ => None,
+        });
+        self.ops.push(match own {
+            Some((own, 1.0)) => Op::Render(own),
+            Some((own, strength)) => Op::Blend { standard, own, strength },
+            None => Op::Render(standard),
+        });
+        self.state = State::Display;
+    }
+}
+
+impl Program {
+    /// Compiles a checked path from code values of `from` to code values of `to`.
+    ///
+    /// A display-referred source enters through the inverse of the standard plain rendering. A scene-referred output
+    /// leaves the rendering or the film out and lists it; active Screen steps are then an error. Where the path has no
+    /// active rendering, the standard plain rendering stands in. Picture-only steps are left out and listed: see
+    /// [`Staged::compile`].
+    pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
+        let (c, left_out) = compiled(path, from, to, false)?;
+        Ok(c.done(left_out))
+    }
+
+    /// Compiles the Scene steps before the step `id` from `from` to linear AP1: what that step is given.
+    pub fn up_to(path: &Path, id: &str, from: &Encoding) -> Self {
+        let mut before = path.before(id);
+        before.steps.retain(|s| s.zone == Zone::Scene);
+        let linear = Encoding::find("acescg").unwrap_or_else(|| from.clone());
+        // A scene-referred output and Scene steps alone compile, but for tables that are not there.
+        Self::compile(&before, from, &linear).unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
+    }
+
+    /// What the step or group `id` is given, from `from` to its zone's encoded values; `display` has the primaries of
+    /// the delivery. `None` where there is no such step.
+    pub fn given_to(path: &Path, id: &str, from: &Encoding, display: &Encoding) -> Option<(Self, Zone)> {
+        let (c, zone) = Self::compiler_to(path, id, from, display)?;
+        Some((c.done(Vec::new()), zone))
+    }
+
+    /// The matte of the step or group `id`: as grey, 1 inside its region and 0 outside. `None` where there is no such
+    /// step or it has no region.
+    pub fn matte(path: &Path, id: &str, from: &Encoding, display: &Encoding) -> Option<Self> {
+        let (mut c, zone) = Self::compiler_to(path, id, from, display)?;
+        let (_, region) = path.place_of(id)?;
+        c.matte(OF_GROUP, zone, Some(region?));
+        c.ops.push(Op::ShowMatte);
+        Some(c.done(Vec::new()))
+    }
+
+    fn compiler_to(path: &Path, id: &str, from: &Encoding, display: &Encoding) -> Option<(Compiler, Zone)> {
+        let (zone, _) = path.place_of(id)?;
+        let before = path.before(id);
+        let mut c = Compiler::begin(from, display.primaries, false);
+        c.steps(&before, Zone::Scene);
+        match zone {
+            Zone::Scene => {}
+            // The film as a whole is given the scene.
+            Zone::Film => {}
+            Zone::Screen => {
+                c.film(&Filmed::of(&before), false);
+                c.steps(&before, Zone::Screen);
+            }
+        }
+        c.go_encoded(zone);
+        Some((c, zone))
+    }
+
+    /// The same program without the gamut fit at its end: what a display with no limits would be given.
+    pub fn unfitted(&self) -> Self {
+        let ops = self.ops.iter().filter(|op| !matches!(op, Op::Fit(_))).cloned().collect();
+        Self { ops, left_out: self.left_out.clone() }
+    }
+
+    /// The Scene steps of a path from `from` to linear AP1: the light that a rendering is given.
+    pub fn scene(path: &Path, from: &Encoding) -> Self {
+        Self::up_to(path, "", from)
+    }
+
+    /// One step alone on its zone's encoded values (ACEScct or 2.4-power P3), for fingerprints. A rendering
+    /// or a film goes from ACEScct to 2.4-power P3; a picture-only step changes nothing.
+    pub fn of_step(step: &Step) -> Self {
+        let state = if step.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
+        let mut c = Compiler { ops: Vec::new(), state, display: P3_D65, parts: Vec::new() };
+        let end = if step.renders() { State::ScreenCode } else { state };
+        match step.zone {
+            Zone::Film if step.renders() => c.film(&Filmed::of(&Path::of(vec![step.clone()])), false),
+            Zone::Film => {}
+            _ => c.step(step),
+        }
+        c.go(end);
+        Self { ops: c.ops, left_out: Vec::new() }
+    }
+}
+
+/// Compiles a path, in parts with its texture or as a whole without.
+fn compiled(
+    path: &Path,
+    from: &Encoding,
+    to: &Encoding,
+    texture: bool,
+) -> Result<(Compiler, Vec<LeftOut>), CompileError> {
+    let active = |zone: Zone| path.steps.iter().filter(move |s| s.zone == zone && path.works(s));
+    all_tables_there(active(Zone::Scene).chain(active(Zone::Screen)))?;
+    let film = Filmed::of(path);
+    let mut left_out = Vec::new();
+    if to.reference == Reference::Scene {
+        if let Some(step) = active(Zone::Screen).next() {
+            return Err(CompileError::NeedsDisplay { step: step.name.clone(), to: to.id.clone() });
+        }
+        left_out.extend(active(Zone::Film).filter(|s| s.renders()).map(|s| LeftOut {
+            step: s.name.clone(),
+            why: format!("{} is scene-referred: whoever receives it renders it", to.id),
+        }));
+    }
+    if !texture {
+        left_out.extend(active(Zone::Film).filter(|s| !s.renders()).map(|s| LeftOut {
+            step: s.name.clone(),
+            why: format!("picture only: {}", s.values.info().picture_only),
+        }));
+    }
+
+    let display = if to.reference == Reference::Display { to.primaries } else { P3_D65 };
+    // A display picture that nothing touches in the scene would be unrendered and rendered the same way:
+    // it stays on the display, to the last bit.
+    let stays = from.reference == Reference::Display
+        && to.reference == Reference::Display
+        && from.primaries == to.primaries
+        && film.is_standard()
+        && (!texture || !film.has_texture())
+        && active(Zone::Scene).next().is_none();
+    let mut c = Compiler::begin(from, display, stays);
+    c.steps(path, Zone::Scene);
+    if to.reference == Reference::Display {
+        if !stays {
+            c.film(&film, texture);
+        }
+        c.steps(path, Zone::Screen);
+        c.go(State::Display);
+        c.ops.push(Op::Fit(to.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32)));
+    } else {
+        c.go(State::SceneLinear);
+        if texture && film.on_light() {
+            c.cut(Signal::Light, false, film.light());
+        }
+        c.matrix(to.matrix_from(&AP1));
+    }
+    c.ops.push(Op::Encode(to.transfer));
+    Ok((c, left_out))
+}
+
+impl Staged {
+    /// Compiles a checked path with its texture. To a scene-referred output, only what lies before the film is put on;
+    /// what is not is listed.
+    pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
+        let (mut c, mut left_out) = compiled(path, from, to, true)?;
+        if to.reference == Reference::Scene {
+            let late = path.steps.iter().filter(|s| s.zone == Zone::Film && s.active() && !s.renders());
+            let late = late.filter(|s| !matches!(s.values, Values::Bloom(_) | Values::Vignette(_)));
+            left_out.extend(late.map(|s| LeftOut {
+                step: s.name.clone(),
+                why: format!("{} is scene-referred: there is no film yet", to.id),
+            }));
+        }
+        let parts = std::mem::take(&mut c.parts);
+        Ok(Self { parts, last: c.done(left_out), gauge: super::filmed::gauge(path) })
+    }
+}
+
+/// An error for the first table whose numbers are not in place.
+fn all_tables_there<'a>(steps: impl Iterator<Item = &'a Step>) -> Result<(), CompileError> {
+    for step in steps {
+        let Values::Table(v) = &step.values else { continue };
+        if let Some(t) = v.tables.iter().find(|t| t.strength > 0.0 && t.data.is_none()) {
+            return Err(CompileError::MissingTable { step: step.name.clone(), table: t.name.clone() });
+        }
+    }
+    Ok(())
+}
+
+/// Threshold and limit of what brings a film's colours into a display: the shape of the ACES reference gamut compression.
+const GATHER: [f64; 2] = [0.85, 1.35];
+
+/// A program without operations that do nothing.
+fn program(mut ops: Vec<Op>, left_out: Vec<LeftOut>) -> Program {
+    ops.retain(|op| !matches!(op, Op::Decode(Transfer::Linear) | Op::Encode(Transfer::Linear)));
+    Program { ops: tidy(ops), left_out }
+}
+
+/// Drops neighbouring changes of domain that undo each other (a decode right after the same encode, or the
+/// other way round), which also keeps an untouched encoding bit for bit.
+fn tidy(ops: Vec<Op>) -> Vec<Op> {
+    let mut out: Vec<Op> = Vec::with_capacity(ops.len());
+    for op in ops {
+        let undone = match (out.last(), &op) {
+            (Some(Op::Decode(a)), Op::Encode(b)) | (Some(Op::Encode(a)), Op::Decode(b)) => a == b,
+            _ => false,
+        };
+        if undone {
+            out.pop();
+        } else {
+            out.push(op);
+        }
+    }
+    out
+}

@@ -1,0 +1,67 @@
+//! Bloom: the glow of a lens around bright things.
+
+use super::spread::{Gives, Part, give, levels, weights};
+use super::{Pixels, Plate};
+use crate::step::field::parameters;
+
+parameters! {
+    /// Lens glow: a share of all light spread over several octaves, without colour of its own.
+    Bloom {
+        /// The share of the light that glows.
+        amount: "Amount", Percent, number(0.0, 0.5, 0.06, 0.005);
+        /// How far the widest part of the glow reaches, as a standard deviation.
+        reach: "Reach", Micrometres, number(20.0, 4000.0, 600.0, 10.0);
+    }
+}
+
+/// Octaves of the glow, each half as wide as the one before.
+const OCTAVES: i32 = 4;
+
+/// The step ready to run.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kernel {
+    amount: f32,
+    reach: f64,
+}
+
+impl Bloom {
+    /// The step at a strength.
+    pub fn kernel(&self, strength: f64) -> Kernel {
+        Kernel { amount: (self.amount * strength) as f32, reach: self.reach }
+    }
+}
+
+/// A share of all light.
+struct Share(f32);
+
+impl Gives for Share {
+    #[inline(always)]
+    fn row(&self, from: &Pixels, light: &mut Pixels) {
+        let (from, light) = (from.as_flattened(), light.as_flattened_mut());
+        let from = &from[..light.len()];
+        // The fourth value goes along, spread and back: it is as even as ever.
+        for i in 0..light.len() {
+            light[i] = self.0 * from[i];
+        }
+    }
+}
+
+impl Kernel {
+    /// The falloff at a scale.
+    pub fn parts(&self, pitch: f64) -> Vec<(Part, f64)> {
+        (0..OCTAVES)
+            .map(|k| (Part::Bell(self.reach / pitch * 0.5_f64.powi(k)), 1.0 / f64::from(OCTAVES)))
+            .collect()
+    }
+
+    /// How far it reaches in micrometres.
+    pub fn reach(&self) -> f64 {
+        3.0 * self.reach
+    }
+
+    /// On scene light.
+    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
+        let weights = weights(&self.parts(plate.pitch), levels(plate.size));
+        give(pixels, plate.size, &weights, &Share(self.amount));
+    }
+}

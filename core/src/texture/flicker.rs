@@ -1,0 +1,50 @@
+//! Flicker: density that breathes slowly from frame to frame.
+
+use super::noise::{key, slow};
+use super::{Pixels, Plate};
+use crate::step::field::parameters;
+use rayon::prelude::*;
+
+parameters! {
+    /// Slow breathing of density.
+    Flicker {
+        /// How much light comes and goes, as a deviation.
+        amount: "Amount", Percent, number(0.0, 0.3, 0.015, 0.001);
+        /// Frames from one breath to the next.
+        slowness: "Slowness", Plain, number(1.0, 48.0, 6.0, 0.5);
+        /// Another number breathes differently.
+        seed: "Seed", Plain, number(0.0, 9999.0, 1.0, 1.0);
+    }
+}
+
+/// The step ready to run.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Kernel {
+    amount: f64,
+    slowness: f64,
+    key: u32,
+}
+
+impl Flicker {
+    /// The step at a strength.
+    pub fn kernel(&self, strength: f64) -> Kernel {
+        Kernel { amount: self.amount * strength, slowness: self.slowness, key: key(self.seed as u32, 0, 21) }
+    }
+}
+
+impl Kernel {
+    /// Density that a frame gains.
+    pub fn density(&self, frame: u32) -> f64 {
+        -(1.0 + self.amount * slow(self.key, frame, self.slowness)).max(0.05).log10()
+    }
+
+    /// On densities.
+    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
+        let by = self.density(plate.frame) as f32;
+        pixels.par_iter_mut().with_min_len(4096).for_each(|p| {
+            for v in &mut p[..3] {
+                *v += by;
+            }
+        });
+    }
+}

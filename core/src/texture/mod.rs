@@ -1,0 +1,100 @@
+//! Texture: what light and film do that depends on more than a pixel's own colour.
+//!
+//! Sizes are micrometres on film. A [`Plate`] says how many of them a pixel is, so that a proxy and the full frame show
+//! the same texture. Spreading is done on light ([`bloom`], [`halation`], [`softness`]), grain on density ([`grain`]).
+//! Everything is the same on every machine and number of threads: noise is a hash of place, frame and seed.
+
+pub mod bloom;
+pub mod flicker;
+pub mod grain;
+pub mod halation;
+pub mod noise;
+pub mod softness;
+pub mod spread;
+pub mod vignette;
+pub mod weave;
+
+pub use bloom::Bloom;
+pub use flicker::Flicker;
+pub use grain::Grain;
+pub use halation::Halation;
+pub use softness::Softness;
+pub use vignette::Vignette;
+pub use weave::GateWeave;
+
+/// RGBA pixels, row by row.
+pub type Pixels = [[f32; 4]];
+
+/// Where a picture lies on the film.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Plate {
+    /// Pixels in a row, and rows.
+    pub size: [usize; 2],
+    /// Pixels in a row, and rows, of the whole frame at this scale.
+    pub whole: [usize; 2],
+    /// The place of the first pixel in the whole frame.
+    pub origin: [usize; 2],
+    /// Micrometres of film to a pixel.
+    pub pitch: f64,
+    /// The frame's number: grain, weave and flicker are different for each.
+    pub frame: u32,
+}
+
+impl Plate {
+    /// A whole frame on a film whose frame is `gauge` millimetres wide.
+    pub fn whole(width: usize, height: usize, gauge: f64, frame: u32) -> Self {
+        let pitch = gauge * 1000.0 / width.max(1) as f64;
+        Self { size: [width, height], whole: [width, height], origin: [0, 0], pitch, frame }
+    }
+
+    /// A part of this whole frame.
+    pub fn part(self, origin: [usize; 2], size: [usize; 2]) -> Self {
+        Self { origin, size, ..self }
+    }
+}
+
+/// A texture ready to run on a plate's light or density.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Texture {
+    /// On scene light.
+    Bloom(bloom::Kernel),
+    /// On scene light.
+    Vignette(vignette::Kernel),
+    /// On the layers' exposures.
+    Halation(halation::Kernel),
+    /// On the layers' exposures.
+    Softness(softness::Kernel),
+    /// On densities.
+    Grain(grain::Kernel),
+    /// On densities.
+    Flicker(flicker::Kernel),
+    /// On densities.
+    GateWeave(weave::Kernel),
+}
+
+impl Texture {
+    /// Runs on a picture, on all threads of the current pool. `spare` is room that is used again from one to the next.
+    pub fn run(&self, pixels: &mut Vec<[f32; 4]>, spare: &mut Vec<[f32; 4]>, plate: &Plate) {
+        match self {
+            Self::Bloom(k) => k.run(pixels, plate),
+            Self::Vignette(k) => k.run(pixels, plate),
+            Self::Halation(k) => k.run(pixels, plate),
+            Self::Softness(k) => k.run(pixels, spare, plate),
+            Self::Grain(k) => k.run(pixels, plate),
+            Self::Flicker(k) => k.run(pixels, plate),
+            Self::GateWeave(k) => k.run(pixels, spare, plate),
+        }
+    }
+
+    /// How far it reaches, in pixels: what a part of a picture has to have around it.
+    pub fn reach(&self, plate: &Plate) -> f64 {
+        let um = match self {
+            Self::Bloom(k) => k.reach(),
+            Self::Halation(k) => k.reach(),
+            Self::Softness(k) => k.reach(),
+            Self::GateWeave(k) => k.reach(),
+            Self::Vignette(_) | Self::Grain(_) | Self::Flicker(_) => 0.0,
+        };
+        um / plate.pitch
+    }
+}

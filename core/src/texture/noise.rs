@@ -1,0 +1,79 @@
+//! Noise from a hash of place, frame and seed: the same on every machine, without a pattern that repeats.
+
+/// Mixes the bits of a word: two rounds of multiply and shift-xor with constants found by a search for low bias
+/// (public domain; the bias is measured in the tests below).
+#[inline(always)]
+pub fn mix(x: u32) -> u32 {
+    let x = (x ^ (x >> 16)).wrapping_mul(0x7feb_352d);
+    let x = (x ^ (x >> 15)).wrapping_mul(0x846c_a68b);
+    x ^ (x >> 16)
+}
+
+/// A key for one use of noise.
+pub fn key(seed: u32, frame: u32, what: u32) -> u32 {
+    mix(mix(mix(seed.wrapping_add(0x9e37_79b9)) ^ frame).wrapping_add(what.wrapping_mul(0x85eb_ca6b)))
+}
+
+/// Nearly normal noise of mean 0 and deviation 1 at a place: the sum of a hash's four bytes.
+#[inline(always)]
+pub fn normal(key: u32, x: u32, row: u32) -> f32 {
+    let h = mix(x.wrapping_mul(0x9e37_79b1) ^ row ^ key);
+    // Pairs of bytes are added side by side, then the two sums.
+    let pairs = (h & 0x00ff_00ff) + ((h >> 8) & 0x00ff_00ff);
+    let sum = (pairs & 0xffff) + (pairs >> 16);
+    // Four values of 0..255: mean 510, variance 4 (256^2 - 1) / 12.
+    (sum as i32 - 510) as f32 * (1.0 / 147.801_0)
+}
+
+/// A row's part of the hash.
+#[inline(always)]
+pub fn row(y: u32) -> u32 {
+    mix(y.wrapping_mul(0xc2b2_ae35).wrapping_add(0x27d4_eb2f))
+}
+
+/// Slow noise over frames, of deviation about 1: independent values every `slow` frames, cubics between them.
+pub fn slow(key: u32, frame: u32, slow: f64) -> f64 {
+    let t = f64::from(frame) / slow.max(1.0);
+    let (i, f) = (t.floor(), t.fract());
+    let at = |d: i64| f64::from(normal(key, (i as i64 + d) as u32, 0));
+    let (a, b, c, d) = (at(-1), at(0), at(1), at(2));
+    // Uniform cubic B-spline: no frequencies beyond the knots'. Its variance averages 0.479 of theirs.
+    let sum = a * (1.0 - f).powi(3)
+        + b * (3.0 * f.powi(3) - 6.0 * f * f + 4.0)
+        + c * (-3.0 * f.powi(3) + 3.0 * f * f + 3.0 * f + 1.0)
+        + d * f.powi(3);
+    sum / 6.0 / 0.479_f64.sqrt()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn noise_is_even_and_independent_of_its_neighbours_and_of_the_next_frame() {
+        let n = 512_u32;
+        let field = |frame: u32| -> Vec<f64> {
+            let k = key(7, frame, 0);
+            (0..n * n).map(|i| f64::from(normal(k, i % n, row(i / n)))).collect()
+        };
+        let (a, b) = (field(0), field(1));
+        let mean = |v: &mut dyn Iterator<Item = f64>| v.sum::<f64>() / f64::from(n * n);
+        assert!(mean(&mut a.iter().copied()).abs() < 0.01);
+        assert!((mean(&mut a.iter().map(|v| v * v)) - 1.0).abs() < 0.01);
+        // A correlation of independent values over this many pixels stays below five deviations of 1/512.
+        let along = |d: usize| mean(&mut a.iter().zip(a.iter().cycle().skip(d)).map(|(a, b)| a * b));
+        for d in [1, 2, 3, 7, 64, n as usize, n as usize + 1, 64 * n as usize] {
+            assert!(along(d).abs() < 0.01, "{d}: {}", along(d));
+        }
+        assert!(mean(&mut a.iter().zip(&b).map(|(a, b)| a * b)).abs() < 0.01);
+    }
+
+    #[test]
+    fn slow_noise_moves_little_from_frame_to_frame() {
+        let k = key(3, 0, 9);
+        let v: Vec<f64> = (0..4000).map(|f| slow(k, f, 8.0)).collect();
+        let var = v.iter().map(|v| v * v).sum::<f64>() / 4000.0;
+        assert!((var - 1.0).abs() < 0.25, "{var}");
+        assert!(v.windows(2).all(|p| (p[1] - p[0]).abs() < 1.0));
+    }
+}
