@@ -7,6 +7,8 @@ use lantern_core::picture::{Picture, to_bytes};
 use lantern_core::step::{Values, Zone};
 use lantern_core::table::{Bake, bake};
 use lantern_core::texture::Plate;
+use lantern_core::texture::passes::Window;
+use lantern_core::texture::sheet::Room;
 use std::hint::black_box;
 use std::sync::atomic::AtomicBool;
 use std::time::Instant;
@@ -96,17 +98,23 @@ fn main() -> Outcome {
         let tables = staged.tables(&Bake::quick(&from, 33), None)?;
         let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, 7);
         for (pool, threads, bar) in [(&one, "one thread", bars[0]), (&two, "two threads", bars[1])] {
-            let mut work = picture.pixels.clone();
-            let mut bytes = vec![0; work.len() * 4];
+            let mut bytes = vec![0_u8; picture.pixels.len() * 4];
+            let window = Window { pixels: &picture.pixels, width: picture.width(), at: [0, 0] };
+            let all = [0, 0, picture.width(), picture.height()];
+            let mut room = Room::default();
             let ms = median(|| {
                 pool.install(|| {
-                    work.copy_from_slice(&picture.pixels);
-                    let aside = staged.textured(Some(&tables), &mut work, &plate, &never);
-                    staged.finish(Some(&tables), &mut work, aside.flatten().as_deref());
-                    use rayon::prelude::*;
-                    work.par_chunks(8192)
-                        .zip(bytes.par_chunks_mut(8192 * 4))
-                        .for_each(|(p, out)| to_bytes(p, out));
+                    staged.render(
+                        Some(&tables),
+                        &window,
+                        &plate,
+                        all,
+                        &mut room,
+                        &never,
+                        &mut bytes,
+                        4,
+                        to_bytes,
+                    );
                 });
             });
             if times == 1 {

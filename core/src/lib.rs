@@ -20,6 +20,7 @@
 
 pub mod colour;
 pub mod film;
+mod half;
 pub mod lane;
 pub mod look;
 pub mod matching;

@@ -12,6 +12,8 @@ use lantern_core::step::{
 };
 use lantern_core::table::Bake;
 use lantern_core::texture::Plate;
+use lantern_core::texture::passes::Window;
+use lantern_core::texture::sheet::Room;
 use std::sync::atomic::AtomicBool;
 
 static NEVER: AtomicBool = AtomicBool::new(false);
@@ -147,8 +149,9 @@ fn through_tables_a_textured_picture_is_nearly_the_exact_one_and_tables_that_are
         let mut exact = source.clone();
         staged.run(&mut exact, &plate, &NEVER).unwrap();
         let mut quick = source.clone();
-        let aside = staged.textured(Some(&tables), &mut quick, &plate, &NEVER).unwrap();
-        staged.finish(Some(&tables), &mut quick, aside.as_deref());
+        let window = Window { pixels: &source, width: w, at: [0, 0] };
+        let made = staged.textured(Some(&tables), &window, &plate, &mut Room::default(), &NEVER).unwrap();
+        staged.finish(Some(&tables), &made, [0, 0, w, h], &mut quick, 1, |from, to| to.copy_from_slice(from));
         let off = mean(&differences(&exact, &quick));
         // Dragging quality: a just noticeable difference is about 1 (common practice).
         assert!(off < 1.0, "{points} {exposure}: {off}");

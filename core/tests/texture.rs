@@ -62,7 +62,7 @@ fn halation_keeps_the_light_and_its_radii_at_both_sizes() {
         let plate = Plate::whole(w, h, GAUGE, 0);
         let kernel = Halation { threshold: -4.0, ..Default::default() }.kernel(1.0, stock);
         let mut pixels = lamp(w, h, 900.0);
-        Texture::Halation(kernel.clone()).run(&mut pixels, &mut Vec::new(), &plate);
+        Texture::Halation(kernel.clone()).run(&mut pixels, &plate);
         for c in 0..3 {
             // Energy: what comes back is what was taken.
             assert!((sum(&pixels, c) / 900.0 - 1.0).abs() < 1e-3, "{w}: {}", sum(&pixels, c));
@@ -95,7 +95,7 @@ fn bloom_keeps_the_light_and_its_reach_at_both_sizes() {
         let plate = Plate::whole(w, h, GAUGE, 0);
         let bloom = Bloom { amount: 0.5, reach: 400.0 };
         let mut pixels = lamp(w, h, 10.0);
-        Texture::Bloom(bloom.kernel(1.0)).run(&mut pixels, &mut Vec::new(), &plate);
+        Texture::Bloom(bloom.kernel(1.0)).run(&mut pixels, &plate);
         assert!((sum(&pixels, 1) / 10.0 - 1.0).abs() < 1e-3, "{w}: {}", sum(&pixels, 1));
         // Half of the light stays at the lamp; the octaves' variances add up to the rest: E[r^2] = 2 sigma^2 each.
         let octaves = (0..4).map(|k| 2.0 * (400.0 * 0.5_f64.powi(k)).powi(2)).sum::<f64>() / 4.0;
@@ -154,7 +154,7 @@ fn softness_has_half_its_transfer_where_the_stock_says() {
         (0..w * h).map(|i| covered((i % w) as f64, (i / w) as f64)).map(|v| [v, v, v, 1.0]).collect();
     let before = slanted_edge(&pixels, w, h, 0, lean);
     let step = Softness { amount: 1.0, edges: 0.0 };
-    Texture::Softness(step.kernel(1.0, stock)).run(&mut pixels, &mut Vec::new(), &plate);
+    Texture::Softness(step.kernel(1.0, stock)).run(&mut pixels, &plate);
     for c in 0..3 {
         let after = slanted_edge(&pixels, w, h, c, lean);
         // The scan's own pixels are divided out.
@@ -175,11 +175,7 @@ fn edges_are_drawn_on_both_sides_and_even_fields_are_left() {
     let plate = Plate::whole(w, h, 1.0, 0);
     let step = |i: usize| if i % w < w / 2 { 0.05_f32 } else { 0.5 };
     let mut pixels: Vec<[f32; 4]> = (0..w * h).map(step).map(|v| [v, v, v, 1.0]).collect();
-    Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(
-        &mut pixels,
-        &mut Vec::new(),
-        &plate,
-    );
+    Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(&mut pixels, &plate);
     let row = &pixels[20 * w..21 * w];
     assert!(row[w / 2 - 2][1] < 0.049 && row[w / 2 + 1][1] > 0.51, "{:?}", &row[w / 2 - 3..w / 2 + 3]);
     assert!((row[10][1] - 0.05).abs() < 1e-5);
@@ -195,7 +191,7 @@ struct Patch {
 fn grained(step: &Grain, chain: &Chain, density: f32, side: usize, pitch: f64, frame: u32) -> Patch {
     let plate = Plate { frame, ..Plate::whole(side, side, pitch * side as f64 / 1000.0, 0) };
     let mut pixels = vec![[density, density, density, 1.0]; side * side];
-    Texture::Grain(step.kernel(1.0, chain)).run(&mut pixels, &mut Vec::new(), &plate);
+    Texture::Grain(step.kernel(1.0, chain)).run(&mut pixels, &plate);
     Patch { pixels, side, pitch }
 }
 
@@ -296,9 +292,9 @@ fn a_part_of_a_frame_has_the_grain_of_the_whole() {
     let kernel = Grain::default().kernel(1.0, &chain);
     let plate = Plate::whole(320, 180, GAUGE, 9);
     let mut whole = vec![[0.7, 0.7, 0.7, 1.0]; 320 * 180];
-    kernel.run(&mut whole, &plate);
+    Texture::Grain(kernel.clone()).run(&mut whole, &plate);
     let mut part = vec![[0.7, 0.7, 0.7, 1.0]; 40 * 30];
-    kernel.run(&mut part, &plate.part([100, 60], [40, 30]));
+    Texture::Grain(kernel).run(&mut part, &plate.part([100, 60], [40, 30]));
     for y in 0..30 {
         assert_eq!(part[y * 40..(y + 1) * 40], whole[(y + 60) * 320 + 100..(y + 60) * 320 + 140]);
     }
@@ -316,7 +312,7 @@ fn grain_leaves_the_mean_colour_of_a_patch() {
             let side = 512;
             let plate = Plate::whole(side, side, 13.0 * side as f64 / 1000.0, 2);
             let mut pixels = vec![[d[0], d[1], d[2], 1.0]; side * side];
-            Grain::default().kernel(1.0, &chain).run(&mut pixels, &plate);
+            Texture::Grain(Grain::default().kernel(1.0, &chain)).run(&mut pixels, &plate);
             // Mean light, as the eye takes it from afar.
             let mut mean = [0.0_f64; 3];
             for block in pixels.chunks(N) {

@@ -201,7 +201,9 @@ async fn halation_and_grain_are_seen_alone() {
     // Grain alone lies on grey, whatever the scene does.
     r.show = Show::Grain;
     let tilted = GateWeave { across: 200.0, ..Default::default() };
-    r.path = film(vec![grain(), step("weave", Values::GateWeave(tilted))]);
+    // A still of 64 pixels averages its grain away but for this much.
+    let strong = Grain { amount: 5.0, ..Default::default() };
+    r.path = film(vec![step("grain", Values::Grain(strong)), step("weave", Values::GateWeave(tilted))]);
     let balance =
         serde_json::from_value(json!({ "kind": "balance", "values": { "exposure": -5.0 } })).unwrap();
     r.path.steps.insert(0, Step::new("balance", Zone::Scene, balance));

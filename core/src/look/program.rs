@@ -9,9 +9,10 @@ use crate::film::develop::{Developing, STOP};
 use crate::film::expose::Exposing;
 use crate::film::print::Printing;
 use crate::film::strengths::Strengths;
-use crate::lane::{self, N, Planes, exp2, log2};
+use crate::lane::{self, N, Planes, each_value, exp2, log2};
 use crate::region::range;
 use crate::step::{Kernel, colour_compress, plain};
+use crate::texture::line::Line;
 use rayon::prelude::*;
 
 /// The Screen zone's transfer.
@@ -64,6 +65,9 @@ pub(super) enum Op {
     Print(Box<Printing>),
     /// A film's light, as far as its tones and colours are taken on.
     Taken(Box<Taken>),
+    /// Light to the form that tables between textures hold well, and back: see [`lane::octaves`].
+    ToOctaves,
+    FromOctaves,
     /// Light to density on a straight film, for grain where there is no other film.
     Straight,
     /// Back from it.
@@ -106,9 +110,27 @@ impl Program {
         lane::vectorised(Run { program: self, pixels });
     }
 
-    /// Runs the program with the light that lay aside before a film, pixel by pixel.
-    pub fn run_beside(&self, pixels: &mut [[f32; 4]], aside: &[[f32; 4]]) {
-        lane::vectorised(RunBeside { program: self, pixels, aside });
+    /// Runs the program on a row, with the light that lay aside before a film where there is any.
+    #[inline(always)]
+    pub(super) fn run_row(&self, line: &mut Line, beside: Option<&Line>) {
+        let mut planes: Planes = [[0.0; N]; 3];
+        let mut aside = Aside::new();
+        for block in 0..line.blocks() {
+            line.load(block, &mut planes);
+            if let Some(beside) = beside {
+                beside.load(block, &mut aside.saved[OF_STEP]);
+            }
+            for op in &self.ops {
+                run_op(op, &mut planes, &mut aside);
+            }
+            line.store(block, &planes);
+        }
+    }
+
+    /// Whether it costs less than reading a table.
+    pub(super) fn is_quick(&self) -> bool {
+        let quick = |op: &Op| matches!(op, Op::Matrix(_) | Op::Decode(_) | Op::Expose(_) | Op::Straight);
+        self.ops.len() <= 3 && self.ops.iter().all(quick)
     }
 
     /// Runs the program on all threads of the current pool, in bands that stay in the cache.
@@ -135,33 +157,9 @@ impl pulp::NullaryFnOnce for Run<'_> {
     #[inline(always)]
     fn call(self) {
         let mut planes: Planes = [[0.0; N]; 3];
-        let mut aside = Aside { saved: [[[0.0; N]; 3]; 2], mattes: [[0.0; N]; 2] };
+        let mut aside = Aside::new();
         for block in self.pixels.chunks_mut(N) {
             lane::load(block, &mut planes);
-            for op in &self.program.ops {
-                run_op(op, &mut planes, &mut aside);
-            }
-            lane::store(&planes, block);
-        }
-    }
-}
-
-struct RunBeside<'a> {
-    program: &'a Program,
-    pixels: &'a mut [[f32; 4]],
-    aside: &'a [[f32; 4]],
-}
-
-impl pulp::NullaryFnOnce for RunBeside<'_> {
-    type Output = ();
-
-    #[inline(always)]
-    fn call(self) {
-        let mut planes: Planes = [[0.0; N]; 3];
-        let mut aside = Aside { saved: [[[0.0; N]; 3]; 2], mattes: [[0.0; N]; 2] };
-        for (block, light) in self.pixels.chunks_mut(N).zip(self.aside.chunks(N)) {
-            lane::load(block, &mut planes);
-            lane::load(light, &mut aside.saved[OF_STEP]);
             for op in &self.program.ops {
                 run_op(op, &mut planes, &mut aside);
             }
@@ -174,6 +172,13 @@ impl pulp::NullaryFnOnce for RunBeside<'_> {
 struct Aside {
     saved: [Planes; 2],
     mattes: [lane::Plane; 2],
+}
+
+impl Aside {
+    #[inline(always)]
+    fn new() -> Self {
+        Self { saved: [[[0.0; N]; 3]; 2], mattes: [[0.0; N]; 2] }
+    }
 }
 
 #[inline(always)]
@@ -221,6 +226,8 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
         Op::Develop(k) => k.run(planes),
         Op::Print(k) => k.run(planes),
         Op::Taken(k) => k.run(planes, &aside.saved[OF_STEP]),
+        Op::ToOctaves => each_value!(planes, v => lane::octaves(v)),
+        Op::FromOctaves => each_value!(planes, v => lane::from_octaves(v)),
         Op::Straight => {
             for plane in planes {
                 for v in plane.iter_mut() {

@@ -2,13 +2,16 @@
 
 use super::Program;
 use super::program::Op;
-use crate::colour::{Encoding, Mat3, primaries::AP1, transfer::Transfer};
-use crate::lane::N;
+use crate::colour::{Encoding, Mat3, primaries::AP1};
+use crate::lane::{self, N, Planes};
 use crate::table::{Bake, Domain, Table, TableError, bake};
-use crate::texture::{Plate, Texture};
+use crate::texture::line::Line;
+use crate::texture::passes::{Item, Made, Point, Source, Window, Work, band};
+use crate::texture::sheet::{Precision, Room};
+use crate::texture::{Pixels, Plate, Texture};
 use rayon::prelude::*;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::AtomicBool;
 
 /// What the values between two parts are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,10 +46,10 @@ pub struct Staged {
     pub gauge: f64,
 }
 
-/// Tables in place of the parts' programs, for a live picture.
+/// Tables in place of the parts' programs, for a live picture. A part that costs less than its table has none.
 #[derive(Clone, Debug)]
 pub struct StagedTables {
-    parts: Vec<Arc<Table>>,
+    parts: Vec<Option<Arc<Table>>>,
     last: Option<Arc<Table>>,
 }
 
@@ -56,8 +59,8 @@ const POINTS: usize = 33;
 /// Densities that tables between textures span.
 const DENSITIES: [f32; 2] = [-0.4, 4.4];
 
-/// ACEScct of no light and of the most that half floats hold: what light lies between in the tables.
-const LIGHT: [f32; 2] = [0.072_905_53, 1.467_996_4];
+/// Octaves of light about 1 that tables span: beyond them every film and every rendering has come to its end.
+const OCTAVES: [f32; 2] = [-14.0, 10.0];
 
 impl Staged {
     /// Whether any texture is put on.
@@ -72,78 +75,135 @@ impl Staged {
     }
 
     /// Runs everything on a picture, exactly, on all threads of the current pool. Nothing when `stop` was set meanwhile.
-    pub fn run(&self, pixels: &mut Vec<[f32; 4]>, plate: &Plate, stop: &AtomicBool) -> Option<()> {
-        let aside = self.textured(None, pixels, plate, stop)?;
-        self.finish(None, pixels, aside.as_deref());
+    /// Alpha stays.
+    pub fn run(&self, pixels: &mut Pixels, plate: &Plate, stop: &AtomicBool) -> Option<()> {
+        let source = Window { pixels, width: plate.size[0], at: [0, 0] };
+        let made = self.textured(None, &source, plate, &mut Room::default(), stop)?;
+        self.finish(None, &made, [0, 0, plate.size[0], plate.size[1]], pixels, 1, over);
         Some(())
     }
 
-    /// What halation adds and nothing else, in code values of a display, four times as bright as it is; black where there
-    /// is none.
-    pub fn halation_alone(&self, pixels: &mut Vec<[f32; 4]>, plate: &Plate, display: &Encoding) {
+    /// What halation adds and nothing else, in code values of a display, four times as bright as it is, in place of a
+    /// picture; black where there is none.
+    pub fn halation_alone(&self, pixels: &mut Pixels, plate: &Plate, display: &Encoding) {
         const BRIGHTER: f32 = 4.0;
-        for part in &self.parts {
-            part.program.run_parallel(pixels);
-            for texture in &part.textures {
-                if let Texture::Halation(k) = texture {
-                    k.alone(pixels, plate);
-                    let to_display =
-                        AP1.to(&display.primaries, Default::default()).unwrap_or(Mat3::IDENTITY).to_f32();
-                    let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32);
-                    let ops = vec![Op::Matrix(to_display), Op::Fit(luma), Op::Encode(display.transfer)];
-                    pixels.par_iter_mut().for_each(|p| p[..3].iter_mut().for_each(|v| *v *= BRIGHTER));
-                    Program { ops, left_out: Vec::new() }.run_parallel(pixels);
-                    return;
-                }
-                texture.run(pixels, &mut Vec::new(), plate);
-            }
-        }
-        pixels.par_iter_mut().for_each(|p| p[..3].fill(0.0));
+        let works: Vec<Colour<'_>> = self.parts.iter().map(|p| Colour::Exact(&p.program)).collect();
+        let mut items = items(&self.parts, &works);
+        let halation = items.iter().enumerate().find_map(|(i, item)| match item {
+            Item::Texture(Texture::Halation(k)) => Some((i, k)),
+            _ => None,
+        });
+        let Some((at, kernel)) = halation else {
+            pixels.iter_mut().for_each(|p| p[..3].fill(0.0));
+            return;
+        };
+        items.truncate(at);
+        items.push(Item::Alone(kernel));
+        let (mut room, never) = (Room::default(), AtomicBool::new(false));
+        let work = Work { plate, precision: Precision::Single, room: &mut room, stop: &never };
+        let Some(made) = work.run(&items, &Window { pixels, width: plate.size[0], at: [0, 0] }) else {
+            return;
+        };
+        let mut to_display =
+            AP1.to(&display.primaries, Default::default()).unwrap_or(Mat3::IDENTITY).to_f32();
+        to_display.0.as_flattened_mut().iter_mut().for_each(|v| *v *= BRIGHTER);
+        let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32);
+        let ops = vec![Op::Matrix(to_display), Op::Fit(luma), Op::Encode(display.transfer)];
+        let shown =
+            Self { parts: Vec::new(), last: Program { ops, left_out: Vec::new() }, gauge: self.gauge };
+        shown.finish(None, &made, [0, 0, plate.size[0], plate.size[1]], pixels, 1, over);
     }
 
-    /// All parts but the last, exactly or through tables; gives the light that lies aside, where one does. `None` when
-    /// `stop` was set meanwhile.
+    /// All parts but the last: exactly in single precision, or through tables and in halves. `None` when `stop` was set
+    /// meanwhile.
     pub fn textured(
         &self,
         tables: Option<&StagedTables>,
-        pixels: &mut Vec<[f32; 4]>,
+        source: &dyn Source,
         plate: &Plate,
+        room: &mut Room,
         stop: &AtomicBool,
-    ) -> Option<Option<Vec<[f32; 4]>>> {
-        let (mut aside, mut spare, mut given) = (None, Vec::new(), None);
-        for (i, part) in self.parts.iter().enumerate() {
-            match tables.and_then(|t| t.parts.get(i)) {
-                Some(table) => through(table, pixels, given, Some(part.gives)),
-                None => part.program.run_parallel(pixels),
-            }
-            if part.keep {
-                aside = Some(pixels.clone());
-            }
-            for texture in &part.textures {
-                if stop.load(Ordering::Relaxed) {
-                    return None;
-                }
-                texture.run(pixels, &mut spare, plate);
-                // The light that lies aside stays under the picture where that moves.
-                if let (Texture::GateWeave(k), Some(aside)) = (texture, aside.as_mut()) {
-                    k.run(aside, &mut spare, plate);
-                }
-            }
-            given = Some(part.gives);
-        }
-        Some(aside)
+    ) -> Option<Made> {
+        let works = self.works(tables);
+        Work { plate, precision: precision(tables), room, stop }.run(&items(&self.parts, &works), source)
     }
 
-    /// The last part, exactly or through its table where it has one.
-    pub fn finish(&self, tables: Option<&StagedTables>, pixels: &mut [[f32; 4]], aside: Option<&[[f32; 4]]>) {
-        match (tables.and_then(|t| t.last.as_ref()), aside) {
-            (Some(table), _) => through(table, pixels, self.parts.last().map(|p| p.gives), None),
-            (None, None) => self.last.run_parallel(pixels),
-            (None, Some(aside)) => pixels
-                .par_chunks_mut(64 * N)
-                .zip(aside.par_chunks(64 * N))
-                .for_each(|(band, light)| self.last.run_beside(band, light)),
+    /// Colour work of all parts but the last.
+    fn works<'a>(&'a self, tables: Option<&'a StagedTables>) -> Vec<Colour<'a>> {
+        let mut given = None;
+        let mut works = Vec::with_capacity(self.parts.len());
+        for (i, part) in self.parts.iter().enumerate() {
+            let table = tables.and_then(|t| t.parts.get(i)?.as_deref());
+            works.push(Colour::of(&part.program, table, given, Some(part.gives)));
+            given = Some(part.gives);
         }
+        works
+    }
+
+    fn last_work<'a>(&'a self, tables: Option<&'a StagedTables>) -> Colour<'a> {
+        let table = tables.and_then(|t| t.last.as_deref());
+        Colour::of(&self.last, table, self.parts.last().map(|p| p.gives), None)
+    }
+
+    /// The whole of it through tables, on a part of the picture (its place and its size), without keeping anything but
+    /// what `room` holds. `write` is handed rows, and for each pixel `per` places of `out`. `None` when `stop` was set
+    /// meanwhile.
+    #[expect(clippy::too_many_arguments, reason = "where from, where to and with what")]
+    pub fn render<T: Send>(
+        &self,
+        tables: Option<&StagedTables>,
+        source: &dyn Source,
+        plate: &Plate,
+        inside: [usize; 4],
+        room: &mut Room,
+        stop: &AtomicBool,
+        out: &mut [T],
+        per: usize,
+        write: impl Fn(&Pixels, &mut [T]) + Sync,
+    ) -> Option<()> {
+        if self.parts.iter().any(|p| p.keep) {
+            let made = self.textured(tables, source, plate, room, stop)?;
+            self.finish(tables, &made, inside, out, per, write);
+            made.done(room);
+            return Some(());
+        }
+        let works = self.works(tables);
+        let last = self.last_work(tables);
+        let [left, top, width, _] = inside;
+        let work = Work { plate, precision: precision(tables), room, stop };
+        work.run_into(&items(&self.parts, &works), source, top, out, width * per, |line, row, out| {
+            row.resize(line.blocks() * N, [0.0; 4]);
+            last.pixels(line, None, row);
+            write(&row[left..left + width], out);
+        })
+    }
+
+    /// The last part, exactly or through its table where it has one, on a part of the picture (its place and its size).
+    /// `write` is handed its rows, and for each pixel `per` places of `out`.
+    pub fn finish<T: Send>(
+        &self,
+        tables: Option<&StagedTables>,
+        made: &Made,
+        [left, top, width, height]: [usize; 4],
+        out: &mut [T],
+        per: usize,
+        write: impl Fn(&Pixels, &mut [T]) + Sync,
+    ) {
+        let colour = self.last_work(tables);
+        let rows = band(height);
+        out.par_chunks_mut(width * per * rows).enumerate().for_each(|(k, out)| {
+            let whole = made.picture.size()[0];
+            let (mut line, mut beside) = (Line::new(whole), made.aside.as_ref().map(|_| Line::new(whole)));
+            let mut row = vec![[0.0; 4]; line.blocks() * N];
+            for (y, out) in (top + k * rows..).zip(out.chunks_mut(width * per)) {
+                made.picture.row(y, &mut line);
+                if let (Some(aside), Some(beside)) = (&made.aside, &mut beside) {
+                    aside.row(y, beside);
+                }
+                colour.pixels(&mut line, beside.as_ref(), &mut row);
+                write(&row[left..left + width], out);
+            }
+        });
     }
 
     /// Tables for all parts; those of `before` are taken where a part is still the same. The first reads code values
@@ -161,11 +221,12 @@ impl Staged {
                     .parts
                     .get(i)
                     .is_some_and(|old| old.program == part.program && old.gives == part.gives);
-                same.then(|| tables.parts.get(i).cloned()).flatten()
+                same.then(|| tables.parts.get(i).cloned().flatten()).flatten()
             });
             parts.push(match kept {
-                Some(kept) => kept,
-                None => Arc::new(made(&part.program, given, Some(part.gives), plan)?),
+                _ if part.program.is_quick() => None,
+                Some(kept) => Some(kept),
+                None => Some(Arc::new(made(&part.program, given, Some(part.gives), plan)?)),
             });
             given = Some(part.gives);
         }
@@ -185,7 +246,26 @@ impl Staged {
     }
 }
 
-const LOG: Transfer = Transfer::AcesCct;
+/// Through tables halves are enough between two passes.
+fn precision(tables: Option<&StagedTables>) -> Precision {
+    if tables.is_some() { Precision::Half } else { Precision::Single }
+}
+
+/// Colour work and texture in order.
+fn items<'a>(parts: &'a [Part], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
+    let each = parts.iter().zip(works).flat_map(|(part, work)| {
+        let keep = part.keep.then_some(Item::Keep);
+        std::iter::once(Item::Colour(work)).chain(keep).chain(part.textures.iter().map(Item::Texture))
+    });
+    each.collect()
+}
+
+/// Pixels over others, but for their alpha.
+fn over(from: &Pixels, to: &mut Pixels) {
+    for (to, from) in to.iter_mut().zip(from) {
+        to[..3].copy_from_slice(&from[..3]);
+    }
+}
 
 /// A table of a part: its values go in and out in a form that tables hold well.
 fn made(
@@ -196,16 +276,16 @@ fn made(
 ) -> Result<Table, TableError> {
     let mut ops = Vec::with_capacity(program.ops.len() + 2);
     if given == Some(Signal::Light) {
-        ops.push(Op::Decode(LOG));
+        ops.push(Op::FromOctaves);
     }
     ops.extend(program.ops.iter().cloned());
     if gives == Some(Signal::Light) {
-        ops.push(Op::Encode(LOG));
+        ops.push(Op::ToOctaves);
     }
     let span = |[a, b]: [f32; 2]| Domain { min: [a; 3], max: [b; 3] };
     let plan = match given {
         None => plan.clone(),
-        Some(Signal::Light) => Bake { size: POINTS, domain: span(LIGHT), shaped: false, settled: false },
+        Some(Signal::Light) => Bake { size: POINTS, domain: span(OCTAVES), shaped: false, settled: false },
         Some(Signal::Density) => {
             Bake { size: POINTS, domain: span(DENSITIES), shaped: false, settled: false }
         }
@@ -214,17 +294,81 @@ fn made(
     bake(&Program { ops, left_out: Vec::new() }, &plan, "", &never)?.ok_or(TableError::Empty)
 }
 
-/// A picture through a part's table.
-fn through(table: &Table, pixels: &mut [[f32; 4]], given: Option<Signal>, gives: Option<Signal>) {
-    let change = |op: Op| Program { ops: vec![op], left_out: Vec::new() };
-    let [before, after] = [change(Op::Encode(LOG)), change(Op::Decode(LOG))];
-    pixels.par_chunks_mut(64 * N).for_each(|band| {
-        if given == Some(Signal::Light) {
-            before.run(band);
+/// A part's colour work on rows.
+#[derive(Clone, Copy)]
+enum Colour<'a> {
+    /// Its program.
+    Exact(&'a Program),
+    /// Its table: light goes in and comes out in octaves.
+    Table { table: &'a Table, light_in: bool, light_out: bool },
+}
+
+impl<'a> Colour<'a> {
+    fn of(
+        program: &'a Program,
+        table: Option<&'a Table>,
+        given: Option<Signal>,
+        gives: Option<Signal>,
+    ) -> Self {
+        let light = Some(Signal::Light);
+        match table {
+            None => Self::Exact(program),
+            Some(table) => Self::Table { table, light_in: given == light, light_out: gives == light },
         }
-        table.apply(band);
-        if gives == Some(Signal::Light) {
-            after.run(band);
+    }
+
+    /// A row as pixels, from light that lay aside where there is any. The row is changed.
+    fn pixels(&self, line: &mut Line, beside: Option<&Line>, out: &mut Pixels) {
+        lane::vectorised(Row { colour: *self, line, beside, out });
+    }
+}
+
+impl Point for Colour<'_> {
+    fn row(&self, _: usize, line: &mut Line) {
+        lane::vectorised(Row { colour: *self, line, beside: None, out: &mut [] });
+    }
+}
+
+/// A row of colour work.
+struct Row<'a> {
+    colour: Colour<'a>,
+    line: &'a mut Line,
+    beside: Option<&'a Line>,
+    /// Whole blocks that it goes into; back into the row where this is empty.
+    out: &'a mut Pixels,
+}
+
+impl pulp::NullaryFnOnce for Row<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Self { colour, line, beside, out } = self;
+        match colour {
+            Colour::Exact(program) => {
+                program.run_row(line, beside);
+                let mut planes: Planes = [[0.0; N]; 3];
+                for (block, out) in out.chunks_mut(N).enumerate() {
+                    line.load(block, &mut planes);
+                    lane::store(&planes, out);
+                }
+            }
+            Colour::Table { table, light_in, light_out } => {
+                if light_in {
+                    for plane in line.blocks_mut() {
+                        plane.iter_mut().for_each(|v| *v = lane::octaves(*v));
+                    }
+                }
+                if !out.is_empty() {
+                    return table.to_pixels(line.blocks_mut(), out);
+                }
+                table.apply_planes(line.blocks_mut());
+                if light_out {
+                    for plane in line.blocks_mut() {
+                        plane.iter_mut().for_each(|v| *v = lane::from_octaves(*v));
+                    }
+                }
+            }
         }
-    });
+    }
 }

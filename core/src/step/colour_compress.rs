@@ -54,7 +54,7 @@ struct Cap {
 }
 
 impl ColourCompress {
-    /// The same threshold and limit toward all three, without a cap.
+    /// The same threshold and limit toward all three, without a cap, at the softest and quickest sharpness of 1.
     pub fn even(threshold: f64, limit: f64) -> Self {
         Self {
             cyan_threshold: threshold,
@@ -63,6 +63,7 @@ impl ColourCompress {
             cyan_limit: limit,
             magenta_limit: limit,
             yellow_limit: limit,
+            power: 1.0,
             ..Default::default()
         }
     }
@@ -95,20 +96,29 @@ impl Kernel {
     /// The step on a block of linear light.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
-        // The achromatic axis is the largest channel; distances count from it, as shares of it.
-        let mut achromatic = [0.0; N];
+        // The achromatic axis is the largest channel; distances count from it, as shares of its size.
+        let (mut achromatic, mut size, mut per) = ([0.0; N], [0.0; N], [0.0; N]);
         for i in 0..N {
             achromatic[i] = planes[0][i].max(planes[1][i]).max(planes[2][i]);
+            size[i] = achromatic[i].abs().max(f32::MIN_POSITIVE);
+            per[i] = select(achromatic[i] == 0.0, 0.0, 1.0 / size[i]);
         }
         for (plane, shape) in planes.iter_mut().zip(&self.shapes) {
+            // Distances over the threshold, counted in scales, and what divides them.
+            let (mut over, mut by) = ([0.0; N], [0.0; N]);
+            let (threshold, scale, scales) = (shape.threshold, shape.scale, 1.0 / shape.scale);
             for i in 0..N {
-                let (a, v) = (achromatic[i], plane[i]);
-                let size = a.abs().max(f32::MIN_POSITIVE);
-                let d = select(a == 0.0, 0.0, (a - v) / size);
-                let x = (d - shape.threshold).max(0.0) / shape.scale;
-                let bent =
-                    shape.threshold + shape.scale * x / powf(1.0 + powf(x, self.power), 1.0 / self.power);
-                plane[i] = select(d > shape.threshold, a - bent * size, v);
+                over[i] = ((achromatic[i] - plane[i]) * per[i] - threshold) * scales;
+                by[i] = 1.0 + over[i].max(0.0);
+            }
+            if self.power != 1.0 {
+                for i in 0..N {
+                    by[i] = powf(1.0 + powf(over[i].max(0.0), self.power), 1.0 / self.power);
+                }
+            }
+            for i in 0..N {
+                let moved = achromatic[i] - (threshold + scale * over[i] / by[i]) * size[i];
+                plane[i] = select(over[i] > 0.0, moved, plane[i]);
             }
         }
         if let Some(cap) = &self.cap {

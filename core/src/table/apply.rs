@@ -35,6 +35,33 @@ impl Table {
         }
     }
 
+    /// Looks up planes in place, as many whole blocks of [`N`] as they hold. The same bits as [`Self::apply`].
+    pub fn apply_planes(&self, planes: [&mut [f32]; 3]) {
+        let [red, green, blue] = planes;
+        if let Some(shaper) = &self.shaper {
+            shaper.apply_planes([red, green, blue]);
+        }
+        if let Some(cube) = &self.cube {
+            simd::apply_planes(cube, [red, green, blue]);
+        }
+    }
+
+    /// As [`Self::apply_planes`], the results as pixels, whose alpha is left. The planes are changed.
+    pub fn to_pixels(&self, planes: [&mut [f32]; 3], out: &mut [[f32; 4]]) {
+        let [red, green, blue] = planes;
+        if let Some(shaper) = &self.shaper {
+            shaper.apply_planes([red, green, blue]);
+        }
+        match &self.cube {
+            Some(cube) => simd::to_pixels(cube, [red, green, blue], out),
+            None => {
+                for (((p, r), g), b) in out.iter_mut().zip(red).zip(green).zip(blue) {
+                    (p[0], p[1], p[2]) = (*r, *g, *b);
+                }
+            }
+        }
+    }
+
     /// As [`Self::apply`], on all threads of the current pool.
     pub fn apply_parallel(&self, pixels: &mut [[f32; 4]]) {
         pixels.par_chunks_mut(64 * N).for_each(|band| self.apply(band));
@@ -45,16 +72,28 @@ impl Table1 {
     /// Looks up RGBA pixels in place.
     pub fn apply(&self, pixels: &mut [[f32; 4]]) {
         let scale = self.domain.scale(self.entries.len());
-        let last = self.entries.len() - 2;
         for p in pixels {
             for c in 0..3 {
-                let t = ((p[c] - self.domain.min[c]) * scale[c]).max(0.0).min((last + 1) as f32);
-                let i = (t as usize).min(last);
-                let f = t - i as f32;
-                let (a, b) = (self.entries[i][c], self.entries[i + 1][c]);
-                p[c] = a + f * (b - a);
+                p[c] = self.at(c, scale[c], p[c]);
             }
         }
+    }
+
+    fn apply_planes(&self, planes: [&mut [f32]; 3]) {
+        let scale = self.domain.scale(self.entries.len());
+        for (c, plane) in planes.into_iter().enumerate() {
+            plane.iter_mut().for_each(|v| *v = self.at(c, scale[c], *v));
+        }
+    }
+
+    /// A channel's value; `scale`: entries to a unit.
+    fn at(&self, c: usize, scale: f32, v: f32) -> f32 {
+        let last = self.entries.len() - 2;
+        let t = ((v - self.domain.min[c]) * scale).max(0.0).min((last + 1) as f32);
+        let i = (t as usize).min(last);
+        let f = t - i as f32;
+        let (a, b) = (self.entries[i][c], self.entries[i + 1][c]);
+        a + f * (b - a)
     }
 }
 
@@ -137,6 +176,7 @@ impl<'a> Lookup<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::lane;
     use crate::table::Domain;
     use proptest::prelude::*;
 
@@ -173,6 +213,17 @@ mod tests {
                 for (a, b) in fast.iter().zip(&plain) {
                     prop_assert_eq!(a.map(f32::to_bits), b.map(f32::to_bits));
                 }
+            }
+            // A block of planes.
+            let mut planes = [[0.0; N]; 3];
+            lane::load(&pixels[..N], &mut planes);
+            let (whole, mut out) = (Table::new(String::new(), None, Some(table)).unwrap(), [[0.0; 4]; N]);
+            whole.to_pixels(planes.clone().each_mut().map(|p| &mut p[..]), &mut out);
+            whole.apply_planes(planes.each_mut().map(|p| &mut p[..]));
+            for (i, b) in plain[..N].iter().enumerate() {
+                let want = [0, 1, 2].map(|c| b[c].to_bits());
+                prop_assert_eq!([0, 1, 2].map(|c| planes[c][i].to_bits()), want);
+                prop_assert_eq!([0, 1, 2].map(|c| out[i][c].to_bits()), want);
             }
         }
 

@@ -1,7 +1,8 @@
 //! Bloom: the glow of a lens around bright things.
 
-use super::spread::{Gives, Part, give, levels, weights};
-use super::{Pixels, Plate};
+use super::Plate;
+use super::line::Line;
+use super::spread::{Gives, Part, levels, weights};
 use crate::step::field::parameters;
 
 parameters! {
@@ -32,16 +33,13 @@ impl Bloom {
 }
 
 /// A share of all light.
-struct Share(f32);
-
-impl Gives for Share {
+impl Gives for Kernel {
     #[inline(always)]
-    fn row(&self, from: &Pixels, light: &mut Pixels) {
-        let (from, light) = (from.as_flattened(), light.as_flattened_mut());
-        let from = &from[..light.len()];
-        // The fourth value goes along, spread and back: it is as even as ever.
-        for i in 0..light.len() {
-            light[i] = self.0 * from[i];
+    fn row(&self, from: &Line, light: &mut Line) {
+        for c in 0..3 {
+            for (l, v) in light.plane_mut(c).iter_mut().zip(from.plane(c)) {
+                *l = self.amount * v;
+            }
         }
     }
 }
@@ -59,9 +57,8 @@ impl Kernel {
         3.0 * self.reach
     }
 
-    /// On scene light.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
-        let weights = weights(&self.parts(plate.pitch), levels(plate.size));
-        give(pixels, plate.size, &weights, &Share(self.amount));
+    /// Weights of the pyramid's levels.
+    pub(super) fn weights(&self, plate: &Plate) -> Vec<f64> {
+        weights(&self.parts(plate.pitch), levels(plate.size))
     }
 }

@@ -1,9 +1,10 @@
 //! Flicker: density that breathes slowly from frame to frame.
 
+use super::Plate;
+use super::line::Line;
 use super::noise::{key, slow};
-use super::{Pixels, Plate};
+use super::passes::{Point, Ready};
 use crate::step::field::parameters;
-use rayon::prelude::*;
 
 parameters! {
     /// Slow breathing of density.
@@ -38,13 +39,18 @@ impl Kernel {
         -(1.0 + self.amount * slow(self.key, frame, self.slowness)).max(0.05).log10()
     }
 
-    /// On densities.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
-        let by = self.density(plate.frame) as f32;
-        pixels.par_iter_mut().with_min_len(4096).for_each(|p| {
-            for v in &mut p[..3] {
-                *v += by;
-            }
-        });
+    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
+        Ready::point(Gain(self.density(plate.frame) as f32))
+    }
+}
+
+/// Density that is added to all.
+struct Gain(f32);
+
+impl Point for Gain {
+    fn row(&self, _: usize, line: &mut Line) {
+        for plane in line.planes_mut() {
+            plane.iter_mut().for_each(|v| *v += self.0);
+        }
     }
 }

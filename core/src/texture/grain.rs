@@ -1,12 +1,14 @@
 //! Grain: clumps of silver or dye, in the density of the negative.
 
-use super::noise::{key, normal, row};
+use super::Plate;
+use super::blur::Downward;
+use super::line::{Line, Ring, SIDE, weigh};
+use super::noise::{self, key, row};
+use super::passes::{Before, Ready, Stage, Wide};
 use super::softness::bell;
-use super::{Pixels, Plate};
 use crate::film::{Chain, GREY, NegativeKind, stock::LayerGrain};
 use crate::lane;
 use crate::step::field::parameters;
-use rayon::prelude::*;
 use std::f64::consts::PI;
 
 parameters! {
@@ -160,9 +162,6 @@ fn fitted(x: &[f64], y: &[f64]) -> [f64; TERMS] {
     std::array::from_fn(|i| rows[i][TERMS] / rows[i][i])
 }
 
-/// Rows that one job makes.
-const BAND: usize = 24;
-
 impl Kernel {
     /// Deviation of a layer's density over one pixel, at density 1, before its clumps, and the taps that make those.
     fn deviation(&self, c: usize, pitch: f64) -> (f64, Vec<f64>) {
@@ -171,129 +170,141 @@ impl Kernel {
     }
 
     /// On densities.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
-        let [w, _] = plate.size;
+    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
         let made: [(f64, Vec<f64>); 3] = std::array::from_fn(|c| self.deviation(c, plate.pitch));
-        let side = made.iter().map(|(_, t)| t.len()).max().unwrap_or(1) - 1;
-        let keys = [0, 1, 2, 3].map(|c| key(self.seed, plate.frame, c));
+        let common = key(self.seed, plate.frame, 3);
         // Own and common noise together keep the deviation.
         let own = self.own;
         let norm = 1.0 / (own * own + (1.0 - own) * (1.0 - own)).sqrt();
-        let parts = [own * norm, (1.0 - own) * norm];
-        let taps: [Vec<f32>; 3] = std::array::from_fn(|c| made[c].1.iter().map(|v| *v as f32).collect());
-        let sigma: [f32; 3] = std::array::from_fn(|c| made[c].0 as f32);
-        // Deviation that is left after the taps, which the mean has to be kept for.
-        let left: [f32; 3] = std::array::from_fn(|c| {
-            let t = &made[c].1;
-            let squares = t[0] * t[0] + 2.0 * t[1..].iter().map(|v| v * v).sum::<f64>();
-            (made[c].0 * squares).powi(2) as f32
-        });
-        pixels.par_chunks_mut(w * BAND).enumerate().for_each_init(Vec::new, |scratch, (band, rows)| {
-            let first = [plate.origin[0], plate.origin[1] + band * BAND];
-            for c in 0..3 {
-                let noise = Noise { keys: [keys[c], keys[3]], parts, taps: &taps[c], side, first };
-                lane::vectorised(Grained {
-                    layer: &self.layers[c],
-                    c,
-                    sigma: sigma[c],
-                    left: left[c],
-                    noise,
-                    w,
-                    rows,
-                    scratch,
-                });
-            }
-        });
+        Ready::wide(Grained {
+            layers: self.layers,
+            taps: std::array::from_fn(|c| made[c].1.iter().map(|v| *v as f32).collect()),
+            sigma: std::array::from_fn(|c| made[c].0 as f32),
+            // Deviation that is left after the taps, which the mean has to be kept for.
+            left: std::array::from_fn(|c| {
+                let t = &made[c].1;
+                let squares = t[0] * t[0] + 2.0 * t[1..].iter().map(|v| v * v).sum::<f64>();
+                (made[c].0 * squares).powi(2) as f32
+            }),
+            keys: [0, 1, 2].map(|c| [key(self.seed, plate.frame, c), common]),
+            parts: [own * norm, (1.0 - own) * norm],
+            origin: plate.origin.map(|v| v as u32),
+            size: plate.size,
+        })
     }
 }
 
-/// White noise and the taps that make clumps of it.
-struct Noise<'a> {
-    keys: [u32; 2],
+/// The step on a plate.
+struct Grained {
+    layers: [Layer; 3],
+    /// Taps that make clumps of white noise.
+    taps: [Vec<f32>; 3],
+    sigma: [f32; 3],
+    left: [f32; 3],
+    /// For each layer: of its own noise and of the common one.
+    keys: [[u32; 2]; 3],
+    /// How much of each.
     parts: [f32; 2],
-    taps: &'a [f32],
+    origin: [u32; 2],
+    size: [usize; 2],
+}
+
+struct Graining<'a> {
+    of: &'a Grained,
     side: usize,
-    first: [usize; 2],
+    /// Noise through the taps across, a layer in each channel; its first row lies `side` over the picture's.
+    across: Ring,
+    /// White noise with `side` more on both sides, of one kind and of the other.
+    white: [Vec<f32>; 2],
+    noise: Line,
 }
 
-/// One layer's grain on a band of rows.
-struct Grained<'a> {
-    layer: &'a Layer,
-    c: usize,
-    sigma: f32,
-    left: f32,
-    noise: Noise<'a>,
-    w: usize,
-    rows: &'a mut Pixels,
-    scratch: &'a mut Vec<f32>,
+impl Wide for Grained {
+    fn stage(&self) -> Box<dyn Stage + '_> {
+        let side = self.taps.iter().map(Vec::len).max().unwrap_or(1) - 1;
+        let width = self.size[0];
+        let long = width.next_multiple_of(SIDE) + 2 * side;
+        Box::new(Graining {
+            of: self,
+            side,
+            across: Ring::new(width, 2 * side + 1),
+            white: [vec![0.0; long], vec![0.0; long]],
+            noise: Line::new(width),
+        })
+    }
 }
 
-impl pulp::NullaryFnOnce for Grained<'_> {
+impl Stage for Graining<'_> {
+    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+        before(y, out);
+        let Self { of, side, across, white, noise } = self;
+        let side = *side;
+        while let Some((at, line)) = across.missing(y, y + 2 * side) {
+            // Places before the frame's first pixel wrap, which makes them other places.
+            let place = |v: u32, at: usize| v.wrapping_add(at as u32).wrapping_sub(side as u32);
+            let place = [place(of.origin[0], 0), row(place(of.origin[1], at))];
+            lane::vectorised(Clumps { of, side, place, white, line });
+        }
+        let rows =
+            Downward { taps: &of.taps, ring: across, y: y + side, height: usize::MAX >> 1, out: noise };
+        lane::vectorised(rows);
+        lane::vectorised(Grow { of, noise, out });
+    }
+}
+
+/// A row of clumps across.
+struct Clumps<'a> {
+    of: &'a Grained,
+    side: usize,
+    place: [u32; 2],
+    white: &'a mut [Vec<f32>; 2],
+    line: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Clumps<'_> {
     type Output = ();
 
     #[inline(always)]
     fn call(self) {
-        let Self { layer, c, sigma, left, noise, w, rows, scratch } = self;
-        let (t, side) = (noise.taps, noise.side);
-        let count = rows.len() / w;
-        let (nw, nh) = (w + 2 * side, count + 2 * side);
-        // White noise with `side` more on every side, a row of it through the taps downward, densities, their noise.
-        scratch.resize(nw * nh + nw + 2 * w, 0.0);
-        let (white, rest) = scratch.split_at_mut(nw * nh);
-        let (down, rest) = rest.split_at_mut(nw);
-        let (density, grain) = rest.split_at_mut(w);
-        for (k, line) in white.chunks_exact_mut(nw).enumerate() {
-            noise.row(k, line);
+        let Self { of, side, place: [x, row], white: [white, common], line } = self;
+        let [own_part, common_part] = of.parts;
+        if common_part > 0.0 {
+            noise::fill(of.keys[0][1], x, row, common);
         }
-        for (k, out) in rows.chunks_exact_mut(w).enumerate() {
-            let line = |at: usize| &white[at * nw..(at + 1) * nw];
-            for (v, o) in down.iter_mut().zip(line(k + side)) {
-                *v = t[0] * o;
+        for c in 0..3 {
+            let taps = &of.taps[c];
+            let first = side + 1 - taps.len();
+            if own_part == 0.0 {
+                weigh(line.plane_mut(c), taps, |k| &common[first + k..]);
+                continue;
             }
-            for (j, weight) in t.iter().enumerate().skip(1) {
-                let (a, b) = (line(k + side - j), line(k + side + j));
-                for ((v, a), b) in down.iter_mut().zip(a).zip(b) {
-                    *v += weight * (a + b);
+            noise::fill(of.keys[c][0], x, row, white);
+            if common_part > 0.0 {
+                for (v, o) in white.iter_mut().zip(&*common) {
+                    *v = own_part * *v + common_part * o;
                 }
             }
-            for (v, o) in grain.iter_mut().zip(&down[side..]) {
-                *v = t[0] * o;
-            }
-            for (j, weight) in t.iter().enumerate().skip(1) {
-                for ((v, a), b) in grain.iter_mut().zip(&down[side - j..]).zip(&down[side + j..]) {
-                    *v += weight * (a + b);
-                }
-            }
-            for (d, p) in density.iter_mut().zip(&*out) {
-                *d = p[c];
-            }
-            for (d, n) in density.iter_mut().zip(&*grain) {
-                *d += layer.grain(*d, sigma * n, left);
-            }
-            for (d, p) in density.iter().zip(out) {
-                p[c] = *d;
-            }
+            weigh(line.plane_mut(c), taps, |k| &white[first + k..]);
         }
     }
 }
 
-impl Noise<'_> {
-    /// A row of white noise: a layer's own and the common one by their parts.
+/// Noise put onto a row of densities.
+struct Grow<'a> {
+    of: &'a Grained,
+    noise: &'a Line,
+    out: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Grow<'_> {
+    type Output = ();
+
     #[inline(always)]
-    fn row(&self, k: usize, line: &mut [f32]) {
-        // Places before the frame's first pixel wrap, which makes them other places.
-        let at = |v: usize, d: usize| (v as u32).wrapping_add(d as u32).wrapping_sub(self.side as u32);
-        let down = row(at(self.first[1], k));
-        let across = at(self.first[0], 0);
-        let [own, common] = self.parts;
-        if common == 0.0 {
-            for (x, v) in (0_u32..).zip(line) {
-                *v = own * normal(self.keys[0], across.wrapping_add(x), down);
-            }
-        } else {
-            for (x, v) in (0_u32..).zip(line) {
-                let place = across.wrapping_add(x);
-                *v = own * normal(self.keys[0], place, down) + common * normal(self.keys[1], place, down);
+    fn call(self) {
+        for c in 0..3 {
+            let (layer, sigma, left) = (&self.of.layers[c], self.of.sigma[c], self.of.left[c]);
+            for (d, n) in self.out.plane_mut(c).iter_mut().zip(self.noise.plane(c)) {
+                *d += layer.grain(*d, sigma * n, left);
             }
         }
     }

@@ -1,10 +1,11 @@
 //! Halation: light that goes through the film, comes back from its base and exposes it again.
 
-use super::spread::{self, Gives, Part, give, levels, weights};
-use super::{Pixels, Plate};
+use super::Plate;
+use super::line::Line;
+use super::spread::{Gives, Part, levels, weights};
 use crate::film::GREY;
 use crate::film::stock::Returned;
-use crate::lane::{log2, smoothstep};
+use crate::lane::{octaves, smoothstep};
 use crate::step::field::parameters;
 
 parameters! {
@@ -62,42 +63,32 @@ impl Kernel {
         6.0 * self.reach.iter().copied().fold(0.0, f64::max)
     }
 
-    /// On the layers' exposures.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
-        let weights = weights(&self.parts(plate.pitch), levels(plate.size));
-        give(pixels, plate.size, &weights, self);
-    }
-
-    /// What it adds and nothing else, in place of the layers' exposures.
-    pub fn alone(&self, pixels: &mut Pixels, plate: &Plate) {
-        let weights = weights(&self.parts(plate.pitch), levels(plate.size));
-        spread::alone(pixels, plate.size, &weights, self);
+    /// Weights of the pyramid's levels.
+    pub(super) fn weights(&self, plate: &Plate) -> Vec<f64> {
+        weights(&self.parts(plate.pitch), levels(plate.size))
     }
 }
 
-/// Pixels that are weighed at a time.
-const BLOCK: usize = 64;
-
 impl Gives for Kernel {
     #[inline(always)]
-    fn row(&self, from: &Pixels, light: &mut Pixels) {
+    fn row(&self, from: &Line, light: &mut Line) {
         let (share, low) = (self.share, self.threshold);
-        let mut counts = [0.0_f32; BLOCK];
-        for (from, light) in from.chunks(BLOCK).zip(light.chunks_mut(BLOCK)) {
-            for (c, p) in counts.iter_mut().zip(from) {
-                *c = p[0].max(p[1]).max(p[2]);
-            }
-            for c in &mut counts {
-                *c = smoothstep(low, low + SOFT, log2(*c * (1.0 / GREY as f32)));
-            }
-            for ((l, p), c) in light.iter_mut().zip(from).zip(&counts) {
-                *l = [
-                    share[0] * c * p[0].max(0.0),
-                    share[1] * c * p[1].max(0.0),
-                    share[2] * c * p[2].max(0.0),
-                    0.0,
-                ];
-            }
+        let [red, green, blue] = light.planes_mut();
+        let n = red.len();
+        let [r, g, b] = [0, 1, 2].map(|c| &from.plane(c)[..n]);
+        // How much comes back, in the plane that is filled last.
+        for i in 0..n {
+            let most = r[i].max(g[i]).max(b[i]);
+            blue[i] = smoothstep(low, low + SOFT, octaves(most * (1.0 / GREY as f32)));
+        }
+        for i in 0..n {
+            red[i] = share[0] * blue[i] * r[i].max(0.0);
+        }
+        for i in 0..n {
+            green[i] = share[1] * blue[i] * g[i].max(0.0);
+        }
+        for i in 0..n {
+            blue[i] *= share[2] * b[i].max(0.0);
         }
     }
 }

@@ -5,10 +5,15 @@
 //! Everything is the same on every machine and number of threads: noise is a hash of place, frame and seed.
 
 pub mod bloom;
+mod blur;
+mod edges;
 pub mod flicker;
 pub mod grain;
 pub mod halation;
+pub mod line;
 pub mod noise;
+pub mod passes;
+pub mod sheet;
 pub mod softness;
 pub mod spread;
 pub mod vignette;
@@ -21,6 +26,8 @@ pub use halation::Halation;
 pub use softness::Softness;
 pub use vignette::Vignette;
 pub use weave::GateWeave;
+
+use std::sync::atomic::AtomicBool;
 
 /// RGBA pixels, row by row.
 pub type Pixels = [[f32; 4]];
@@ -73,17 +80,21 @@ pub enum Texture {
 }
 
 impl Texture {
-    /// Runs on a picture, on all threads of the current pool. `spare` is room that is used again from one to the next.
-    pub fn run(&self, pixels: &mut Vec<[f32; 4]>, spare: &mut Vec<[f32; 4]>, plate: &Plate) {
+    /// What happens to a row, ready for a plate. Bloom and halation need the whole picture first: see [`passes`].
+    fn ready<'a>(&self, plate: &Plate) -> Vec<passes::Ready<'a>> {
         match self {
-            Self::Bloom(k) => k.run(pixels, plate),
-            Self::Vignette(k) => k.run(pixels, plate),
-            Self::Halation(k) => k.run(pixels, plate),
-            Self::Softness(k) => k.run(pixels, spare, plate),
-            Self::Grain(k) => k.run(pixels, plate),
-            Self::Flicker(k) => k.run(pixels, plate),
-            Self::GateWeave(k) => k.run(pixels, spare, plate),
+            Self::Bloom(_) | Self::Halation(_) => Vec::new(),
+            Self::Vignette(k) => vec![k.ready(plate)],
+            Self::Softness(k) => k.ready(plate),
+            Self::Grain(k) => vec![k.ready(plate)],
+            Self::Flicker(k) => vec![k.ready(plate)],
+            Self::GateWeave(k) => vec![k.ready(plate)],
         }
+    }
+
+    /// Runs on a picture by itself, in single precision, on all threads of the current pool. Alpha stays.
+    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
+        alone(&passes::Item::Texture(self), pixels, plate);
     }
 
     /// How far it reaches, in pixels: what a part of a picture has to have around it.
@@ -96,5 +107,27 @@ impl Texture {
             Self::Vignette(_) | Self::Grain(_) | Self::Flicker(_) => 0.0,
         };
         um / plate.pitch
+    }
+}
+
+impl halation::Kernel {
+    /// What it adds and nothing else, in place of the layers' exposures.
+    pub fn alone(&self, pixels: &mut Pixels, plate: &Plate) {
+        alone(&passes::Item::Alone(self), pixels, plate);
+    }
+}
+
+/// One thing done to a picture.
+fn alone(item: &passes::Item<'_>, pixels: &mut Pixels, plate: &Plate) {
+    let (mut room, never) = (sheet::Room::default(), AtomicBool::new(false));
+    let work = passes::Work { plate, precision: sheet::Precision::Single, room: &mut room, stop: &never };
+    let window = passes::Window { pixels, width: plate.size[0], at: [0, 0] };
+    let Some(made) = work.run(std::slice::from_ref(item), &window) else { return };
+    let mut line = line::Line::new(plate.size[0]);
+    for (y, row) in pixels.chunks_exact_mut(plate.size[0]).enumerate() {
+        passes::Source::row(&made.picture, y, &mut line);
+        for c in 0..3 {
+            row.iter_mut().zip(line.plane(c)).for_each(|(p, v)| p[c] = *v);
+        }
     }
 }

@@ -1,10 +1,10 @@
 //! Softness: how sharply the film draws, layer by layer, and the edges that development draws along.
 
-use super::{Pixels, Plate};
+use super::blur::Blur;
+use super::passes::Ready;
+use super::{Plate, edges};
 use crate::film::NegativeStock;
-use crate::lane::{self, exp2, log2};
 use crate::step::field::parameters;
-use rayon::prelude::*;
 use std::f64::consts::PI;
 
 parameters! {
@@ -49,7 +49,7 @@ impl Softness {
 }
 
 /// The most pixels on each side of a tap's centre.
-const MOST_TAPS: usize = 16;
+const MOST_TAPS: usize = super::line::MARGIN;
 
 fn sinc(x: f64) -> f64 {
     if x.abs() < 1e-9 { 1.0 } else { (PI * x).sin() / (PI * x) }
@@ -107,176 +107,26 @@ fn shares(taps: Vec<f64>) -> Vec<f64> {
     taps.iter().map(|t| t / sum).collect()
 }
 
+/// Deviations that taps of a bell reach: beyond lies one part in eighty.
+const BELL: f64 = 2.5;
+
 /// Taps of a bell of a standard deviation in pixels.
 pub fn bell(sigma: f64) -> Vec<f64> {
     if sigma < 0.05 {
         return vec![1.0];
     }
-    let side = ((3.0 * sigma).ceil() as usize).clamp(1, MOST_TAPS);
+    let side = ((BELL * sigma).ceil() as usize).clamp(1, MOST_TAPS);
     let at = |x: f64| (-0.5 * (x / sigma).powi(2)).exp();
     // Summed over each pixel.
     shares((0..=side).map(|j| j as f64).map(|x| simpson(x - 0.5, x + 0.5, 16, at)).collect())
 }
 
-/// Weights of each channel, the middle one first; the fourth value of a pixel stays.
-fn lanes(taps: [&[f64]; 3]) -> Vec<[f32; 4]> {
-    let count = taps.iter().map(|t| t.len()).max().unwrap_or(1);
-    let weight = |j: usize| {
-        let at = |c: usize| taps[c].get(j).copied().unwrap_or(0.0) as f32;
-        [at(0), at(1), at(2), if j == 0 { 1.0 } else { 0.0 }]
-    };
-    (0..count).map(weight).collect()
+fn narrowed(taps: &[f64]) -> Vec<f32> {
+    taps.iter().map(|t| *t as f32).collect()
 }
 
-/// Rows that one job makes.
-const BAND: usize = 16;
-
-/// What a band of rows is blurred as.
-#[derive(Clone, Copy, PartialEq)]
-enum As {
-    /// Light.
-    Light,
-    /// The neighbourhood of light; the result is the light, moved away from that by a share, in logarithms.
-    Edges(f32),
-}
-
-struct Blur<'a> {
-    from: &'a Pixels,
-    size: [usize; 2],
-    weights: &'a [[f32; 4]],
-    what: As,
-    first: usize,
-    rows: &'a mut Pixels,
-    scratch: &'a mut Vec<[f32; 4]>,
-}
-
-/// Light below which logarithms stop.
-const FAINTEST: f32 = 1e-6;
-
-impl pulp::NullaryFnOnce for Blur<'_> {
-    type Output = ();
-
-    #[inline(always)]
-    fn call(self) {
-        let [w, h] = self.size;
-        let side = self.weights.len() - 1;
-        let count = self.rows.len() / w;
-        let needed = count + 2 * side;
-        // Rows blurred across, then one row with more on both sides.
-        self.scratch.resize(needed * w + w + 2 * side, [0.0; 4]);
-        let (across, long) = self.scratch.split_at_mut(needed * w);
-        for (k, out) in across.chunks_exact_mut(w).enumerate() {
-            let y = (self.first + k).saturating_sub(side).min(h - 1);
-            let row = &self.from[y * w..(y + 1) * w];
-            let middle = &mut long[side..side + w];
-            middle.copy_from_slice(row);
-            let (left, right) = (long[side], long[side + w - 1]);
-            long[..side].fill(left);
-            long[side + w..].fill(right);
-            let (out, long) = (out.as_flattened_mut(), long.as_flattened());
-            weigh(out, &long[4 * side..], self.weights[0]);
-            for (j, t) in self.weights.iter().enumerate().skip(1) {
-                add_pair(out, &long[4 * (side - j)..], &long[4 * (side + j)..], *t);
-            }
-        }
-        for (k, out) in self.rows.chunks_exact_mut(w).enumerate() {
-            let line = |y: usize| across[y * w..(y + 1) * w].as_flattened();
-            weigh(out.as_flattened_mut(), line(k + side), self.weights[0]);
-            for (j, t) in self.weights.iter().enumerate().skip(1) {
-                add_pair(out.as_flattened_mut(), line(k + side - j), line(k + side + j), *t);
-            }
-            if let As::Edges(share) = self.what {
-                let own = &self.from[(self.first + k) * w..(self.first + k + 1) * w];
-                let (out, own) = (out.as_flattened_mut(), own.as_flattened());
-                for (v, e) in out.iter_mut().zip(own) {
-                    *v = e * exp2(share * log2((e + FAINTEST) / (*v + FAINTEST)));
-                }
-                for (p, q) in out.chunks_exact_mut(4).zip(own.chunks_exact(4)) {
-                    p[3] = q[3];
-                }
-            }
-        }
-    }
-}
-
-/// Four pixels side by side.
-const SIDE: usize = 16;
-
-#[inline(always)]
-fn wide(t: [f32; 4]) -> [f32; SIDE] {
-    std::array::from_fn(|i| t[i % 4])
-}
-
-/// Four pixels as values of their own, so that the compiler knows that nothing overlaps them.
-#[inline(always)]
-fn four(from: &[f32]) -> [f32; SIDE] {
-    <[f32; SIDE]>::try_from(from).unwrap_or([0.0; SIDE])
-}
-
-/// out = t * a, channel by channel.
-#[inline(always)]
-fn weigh(out: &mut [f32], a: &[f32], t: [f32; 4]) {
-    let t16 = wide(t);
-    let n = out.len();
-    let whole = n - n % SIDE;
-    for (o, a) in out[..whole].chunks_exact_mut(SIDE).zip(a[..whole].chunks_exact(SIDE)) {
-        let mut v = four(a);
-        for i in 0..SIDE {
-            v[i] *= t16[i];
-        }
-        o.copy_from_slice(&v);
-    }
-    for i in whole..n {
-        out[i] = t16[i % SIDE] * a[i];
-    }
-}
-
-/// out += t * (a + b), channel by channel.
-#[inline(always)]
-fn add_pair(out: &mut [f32], a: &[f32], b: &[f32], t: [f32; 4]) {
-    let t16 = wide(t);
-    let n = out.len();
-    let whole = n - n % SIDE;
-    let pairs = a[..whole].chunks_exact(SIDE).zip(b[..whole].chunks_exact(SIDE));
-    for (o, (a, b)) in out[..whole].chunks_exact_mut(SIDE).zip(pairs) {
-        let (mut v, a, b) = (four(o), four(a), four(b));
-        for i in 0..SIDE {
-            v[i] += t16[i] * (a[i] + b[i]);
-        }
-        o.copy_from_slice(&v);
-    }
-    for i in whole..n {
-        out[i] += t16[i % SIDE] * (a[i] + b[i]);
-    }
-}
-
-/// Runs taps of each channel over a picture, across and down. Its edges go on as they end. The picture and `spare`
-/// change places.
-fn blur(
-    pixels: &mut Vec<[f32; 4]>,
-    spare: &mut Vec<[f32; 4]>,
-    size: [usize; 2],
-    taps: [&[f64]; 3],
-    what: As,
-) {
-    let weights = lanes(taps);
-    if weights.len() == 1 && what == As::Light {
-        return;
-    }
-    spare.resize(pixels.len(), [0.0; 4]);
-    spare.par_chunks_mut(size[0] * BAND).enumerate().for_each_init(Vec::new, |scratch, (band, rows)| {
-        lane::vectorised(Blur {
-            from: pixels,
-            size,
-            weights: &weights,
-            what,
-            first: band * BAND,
-            rows,
-            scratch,
-        });
-    });
-    std::mem::swap(pixels, spare);
-}
+/// The most that edges count: at 1 a dark side would go black.
+const MOST_EDGES: f64 = 0.9;
 
 impl Kernel {
     /// How far it reaches in micrometres.
@@ -285,20 +135,25 @@ impl Kernel {
     }
 
     /// On the layers' exposures.
-    pub fn run(&self, pixels: &mut Vec<[f32; 4]>, spare: &mut Vec<[f32; 4]>, plate: &Plate) {
-        let taps = self.radius.map(|a| taps(a / plate.pitch));
-        blur(pixels, spare, plate.size, [&taps[0], &taps[1], &taps[2]], As::Light);
-        let near = bell(self.edge_reach / plate.pitch);
-        // A neighbourhood within a pixel draws no edges.
-        if self.edges > 0.0 && near[0] < 0.97 {
-            blur(pixels, spare, plate.size, [&near; 3], As::Edges(self.edges as f32));
+    pub(super) fn ready<'a>(&self, plate: &Plate) -> Vec<Ready<'a>> {
+        let mut ready = Vec::new();
+        let taps = self.radius.map(|a| narrowed(&taps(a / plate.pitch)));
+        if taps.iter().any(|t| t.len() > 1) {
+            ready.push(Ready::wide(Blur { taps, size: plate.size }));
         }
+        let sigma = self.edge_reach / plate.pitch;
+        // A neighbourhood within a pixel draws no edges.
+        if self.edges > 0.0 && bell(sigma)[0] < 0.97 {
+            ready.push(edges::ready(sigma, self.edges.min(MOST_EDGES) as f32, plate.size));
+        }
+        ready
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::texture::Texture;
 
     #[test]
     fn taps_are_shares_and_an_even_field_stays() {
@@ -309,7 +164,7 @@ mod tests {
         }
         let mut even = vec![[0.3, 0.2, 0.1, 1.0]; 40 * 30];
         let plate = Plate::whole(40, 30, 0.4, 0);
-        Softness::default().kernel(1.0, &NegativeStock::default()).run(&mut even, &mut Vec::new(), &plate);
+        Texture::Softness(Softness::default().kernel(1.0, &NegativeStock::default())).run(&mut even, &plate);
         for p in even {
             assert!((p[0] - 0.3).abs() < 1e-5 && (p[2] - 0.1).abs() < 1e-5 && p[3] == 1.0, "{p:?}");
         }

@@ -1,10 +1,11 @@
 //! Vignette: light that falls off toward the edges of the frame.
 
-use super::{Pixels, Plate};
+use super::Plate;
+use super::line::Line;
+use super::passes::{Point, Ready};
 use crate::colour::plane::polar;
 use crate::lane::{self, exp2, smoothstep};
 use crate::step::field::parameters;
-use rayon::prelude::*;
 
 parameters! {
     /// Fall-off in stops, with shape, softness, centre and colour.
@@ -56,9 +57,16 @@ impl Vignette {
     }
 }
 
+/// The step on a plate.
+struct Falloff {
+    kernel: Kernel,
+    /// The first pixel's place from the centre, and what makes the corners of the frame 1.
+    at: [f32; 2],
+    scale: [f32; 2],
+}
+
 impl Kernel {
-    /// On scene light.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
+    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
         let [w, h] = plate.whole.map(|v| v as f64);
         // Half the sides that a distance of 1 is measured in: those of the frame, toward those of a circle.
         let circle = (w * h).sqrt();
@@ -70,22 +78,22 @@ impl Kernel {
             plate.origin[0] as f64 + 0.5 - self.centre[0] * w,
             plate.origin[1] as f64 + 0.5 - self.centre[1] * h,
         ];
-        let at = at.map(|v| v as f32);
-        pixels.par_chunks_mut(plate.size[0]).enumerate().for_each_init(Vec::new, |fall, (y, row)| {
-            let dy = (at[1] + y as f32) * scale[1];
-            lane::vectorised(Fallen { kernel: self, dy, left: at[0], scale: scale[0], row, fall });
-        });
+        Ready::point(Falloff { kernel: self.clone(), at: at.map(|v| v as f32), scale })
+    }
+}
+
+impl Point for Falloff {
+    fn row(&self, y: usize, line: &mut Line) {
+        let dy = (self.at[1] + y as f32) * self.scale[1];
+        lane::vectorised(Fallen { of: self, dy, line });
     }
 }
 
 /// One row of the frame.
 struct Fallen<'a> {
-    kernel: &'a Kernel,
+    of: &'a Falloff,
     dy: f32,
-    left: f32,
-    scale: f32,
-    row: &'a mut Pixels,
-    fall: &'a mut Vec<f32>,
+    line: &'a mut Line,
 }
 
 impl pulp::NullaryFnOnce for Fallen<'_> {
@@ -93,15 +101,14 @@ impl pulp::NullaryFnOnce for Fallen<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let Self { kernel: k, dy, left, scale, row, fall } = self;
-        fall.resize(row.len(), 0.0);
-        for (x, f) in (0_i32..).zip(fall.iter_mut()) {
-            let dx = (left + x as f32) * scale;
-            *f = smoothstep(k.size, k.size + k.softness, (dx * dx + dy * dy).sqrt());
-        }
-        for (p, f) in row.iter_mut().zip(&*fall) {
-            for c in 0..3 {
-                p[c] *= exp2(k.stops[c] * f);
+        let Falloff { kernel: k, at, scale } = self.of;
+        let (left, scale, dy) = (at[0], scale[0], self.dy);
+        for c in 0..3 {
+            let stops = k.stops[c];
+            for (x, v) in (0_i32..).zip(self.line.plane_mut(c)) {
+                let dx = (left + x as f32) * scale;
+                let fall = smoothstep(k.size, k.size + k.softness, (dx * dx + dy * dy).sqrt());
+                *v *= exp2(stops * fall);
             }
         }
     }
@@ -110,6 +117,7 @@ impl pulp::NullaryFnOnce for Fallen<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::texture::Texture;
 
     #[test]
     fn corners_lose_their_stops_and_the_middle_none_at_every_size_and_in_parts() {
@@ -117,12 +125,12 @@ mod tests {
         for (w, h) in [(96, 54), (384, 216)] {
             let plate = Plate::whole(w, h, 24.9, 0);
             let mut pixels = vec![[0.5, 0.5, 0.5, 1.0]; w * h];
-            step.kernel(1.0).run(&mut pixels, &plate);
+            Texture::Vignette(step.kernel(1.0)).run(&mut pixels, &plate);
             assert!((pixels[(h / 2) * w + w / 2][0] - 0.5).abs() < 1e-6);
             // The corner's own pixel lies a half inside.
             assert!((pixels[0][1] / 0.5).log2() < -1.9 && (pixels[0][1] / 0.5).log2() > -2.01);
             let mut part = vec![[0.5, 0.5, 0.5, 1.0]; 20 * 10];
-            step.kernel(1.0).run(&mut part, &plate.part([4, 6], [20, 10]));
+            Texture::Vignette(step.kernel(1.0)).run(&mut part, &plate.part([4, 6], [20, 10]));
             assert_eq!(part[3 * 20 + 7], pixels[9 * w + 11]);
         }
     }

@@ -1,10 +1,11 @@
 //! Gate weave: a frame that does not quite stand still in the gate.
 
+use super::Plate;
+use super::line::{Line, Ring, SIDE, held};
 use super::noise::{key, slow};
-use super::{Pixels, Plate};
+use super::passes::{Before, Ready, Stage, Wide};
 use crate::lane;
 use crate::step::field::parameters;
-use rayon::prelude::*;
 
 parameters! {
     /// A slow wandering of the frame.
@@ -64,29 +65,53 @@ impl Kernel {
         4.0 * self.by[0].max(self.by[1])
     }
 
-    /// Moves a picture; its edges go on as they end. The picture and `spare` change places.
-    pub fn run(&self, pixels: &mut Vec<[f32; 4]>, spare: &mut Vec<[f32; 4]>, plate: &Plate) {
+    /// Moves a picture; its edges go on as they end.
+    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
         let by = self.place(plate.frame).map(|v| -v / plate.pitch);
         let whole = by.map(f64::floor);
         let taps = [cubic(by[0] - whole[0]), cubic(by[1] - whole[1])];
-        let whole = whole.map(|v| v as isize);
-        spare.resize(pixels.len(), [0.0; 4]);
-        spare.par_chunks_mut(plate.size[0]).enumerate().for_each_init(Vec::new, |tall, (y, out)| {
-            lane::vectorised(Moved { from: pixels, size: plate.size, taps, whole, y, out, tall });
-        });
-        std::mem::swap(pixels, spare);
+        Ready::wide(Move { size: plate.size, taps, whole: whole.map(|v| v as isize) })
+    }
+}
+
+/// A move by whole pixels, and by a share of one across and down.
+struct Move {
+    size: [usize; 2],
+    taps: [[f32; 4]; 2],
+    whole: [isize; 2],
+}
+
+struct Moving<'a> {
+    of: &'a Move,
+    ring: Ring,
+    long: Vec<f32>,
+}
+
+impl Wide for Move {
+    fn stage(&self) -> Box<dyn Stage + '_> {
+        let width = self.size[0];
+        let long = vec![0.0; width.next_multiple_of(SIDE) + SIDE + 4];
+        Box::new(Moving { of: self, ring: Ring::new(width, 4), long })
+    }
+}
+
+impl Stage for Moving<'_> {
+    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+        let (top, h) = (y as isize + self.of.whole[1], self.of.size[1]);
+        while let Some((at, line)) = self.ring.missing(held(top - 1, h), held(top + 2, h)) {
+            before(at, line);
+        }
+        lane::vectorised(Moved { of: self.of, ring: &self.ring, top, out, long: &mut self.long });
     }
 }
 
 /// One row of the moved frame.
 struct Moved<'a> {
-    from: &'a Pixels,
-    size: [usize; 2],
-    taps: [[f32; 4]; 2],
-    whole: [isize; 2],
-    y: usize,
-    out: &'a mut Pixels,
-    tall: &'a mut Vec<[f32; 4]>,
+    of: &'a Move,
+    ring: &'a Ring,
+    top: isize,
+    out: &'a mut Line,
+    long: &'a mut [f32],
 }
 
 impl pulp::NullaryFnOnce for Moved<'_> {
@@ -94,38 +119,41 @@ impl pulp::NullaryFnOnce for Moved<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let [w, h] = self.size;
-        let [across, down] = self.taps;
-        let held = |v: isize, n: usize| v.clamp(0, n as isize - 1) as usize;
-        // The rows together, then that row with as much on both sides as it moves.
-        let rows = [-1, 0, 1, 2].map(|d| {
-            let y = held(self.y as isize + self.whole[1] + d, h);
-            &self.from[y * w..(y + 1) * w]
-        });
-        self.tall.resize(2 * w + 3, [0.0; 4]);
-        let (tall, long) = self.tall.split_at_mut(w);
-        {
-            let tall = tall.as_flattened_mut();
-            let [a, b, c, d] = rows.map(|r| &r.as_flattened()[..tall.len()]);
-            for i in 0..tall.len() {
-                tall[i] = down[0] * a[i] + down[1] * b[i] + down[2] * c[i] + down[3] * d[i];
-            }
+        let Self { of: Move { size: [w, h], taps, whole }, ring, top, out, long } = self;
+        let [across, down] = *taps;
+        let (w, start) = (*w as isize, whole[0] - 1);
+        for c in 0..3 {
+            let rows = [-1, 0, 1, 2].map(|d| ring.get(held(top + d, *h)).plane(c));
+            let tall = out.plane_mut(c);
+            let n = tall.len();
+            four(tall, rows, down);
+            // That row from `start` on; beyond its ends it goes on as it ends.
+            let (from, to) = (start.clamp(0, w), (start + w + 3).clamp(0, w));
+            let lead = (from - start).clamp(0, w + 3) as usize;
+            let end = lead + (to - from).max(0) as usize;
+            let long = &mut *long;
+            long[..lead].fill(tall[0]);
+            long[lead..end].copy_from_slice(&tall[from as usize..to.max(from) as usize]);
+            long[end..].fill(tall[w as usize - 1]);
+            four(tall, [&long[..n], &long[1..n + 1], &long[2..n + 2], &long[3..n + 3]], across);
         }
-        for (x, p) in long.iter_mut().enumerate() {
-            *p = tall[held(x as isize + self.whole[0] - 1, w)];
-        }
-        for (x, p) in self.out.iter_mut().enumerate() {
-            let Some([a, b, c, d]) = long.get(x..x + 4) else { continue };
-            for k in 0..4 {
-                p[k] = across[0] * a[k] + across[1] * b[k] + across[2] * c[k] + across[3] * d[k];
-            }
-        }
+    }
+}
+
+/// The sum of four rows by weights.
+#[inline(always)]
+fn four(out: &mut [f32], rows: [&[f32]; 4], by: [f32; 4]) {
+    let n = out.len();
+    let [a, b, c, d] = [&rows[0][..n], &rows[1][..n], &rows[2][..n], &rows[3][..n]];
+    for i in 0..n {
+        out[i] = by[0] * a[i] + by[1] * b[i] + by[2] * c[i] + by[3] * d[i];
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::texture::Texture;
 
     #[test]
     fn a_frame_moves_by_where_it_stands_and_comes_back() {
@@ -137,7 +165,7 @@ mod tests {
         let spot = |x: f64, y: f64| (-((x - 64.0).powi(2) + (y - 36.0).powi(2)) / 50.0).exp() as f32;
         let mut pixels: Vec<[f32; 4]> =
             (0..w * h).map(|i| [spot((i % w) as f64, (i / w) as f64), 0.0, 0.0, 1.0]).collect();
-        kernel.run(&mut pixels, &mut Vec::new(), &plate);
+        Texture::GateWeave(kernel.clone()).run(&mut pixels, &plate);
         let sum: f64 = pixels.iter().map(|p| f64::from(p[0])).sum();
         let centre = [0, 1].map(|axis| {
             let at = |i: usize| if axis == 0 { i % w } else { i / w };

@@ -9,27 +9,20 @@ use lantern_core::picture;
 use lantern_core::step::{Values, Zone};
 use lantern_core::table::Bake;
 use lantern_core::texture::Plate;
-use rayon::prelude::*;
+use lantern_core::texture::passes::{Made, Window};
+use lantern_core::texture::sheet::Room;
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Points on a side of the table that a picture goes through before its texture.
 const QUICK_SIZE: usize = 33;
 
-type Pixels = Vec<[f32; 4]>;
-
-/// A picture with all its texture, before what happens to it last.
-struct Textured {
-    pixels: Pixels,
-    aside: Option<Pixels>,
-}
-
 /// The last picture: what it was made from and through, and how far it had come.
 struct Last {
     source: Source,
     staged: Staged,
     quality: Quality,
-    textured: Arc<Textured>,
+    textured: Arc<Made>,
 }
 
 /// The last tables, and what they stand for.
@@ -53,6 +46,7 @@ struct Source {
 pub struct TexturedKept {
     last: Mutex<Option<Last>>,
     tables: Mutex<Option<Tables>>,
+    room: Mutex<Room>,
 }
 
 /// What is kept is put in whole, so that it is good also where a thread panicked.
@@ -113,15 +107,19 @@ impl TexturedKept {
         let (textured, quality) = match kept {
             Some(kept) => kept,
             None => {
-                let mut pixels = gather(proxy, &cut.plate);
-                let Some(aside) = staged.textured(tables.as_ref(), &mut pixels, &cut.plate, stop) else {
-                    return Ok(false);
-                };
-                (Arc::new(Textured { pixels, aside }), quality)
+                let mut room = std::mem::take(&mut *locked(&self.room));
+                let made =
+                    staged.textured(tables.as_ref(), &window(proxy, &cut.plate), &cut.plate, &mut room, stop);
+                *locked(&self.room) = room;
+                let Some(made) = made else { return Ok(false) };
+                (Arc::new(made), quality)
             }
         };
         finish(&staged, tables.as_ref(), &textured, cut, frame);
-        *locked(&self.last) = Some(Last { source, staged, quality, textured });
+        let before = locked(&self.last).replace(Last { source, staged, quality, textured });
+        if let Some(made) = before.and_then(|l| Arc::try_unwrap(l.textured).ok()) {
+            made.done(&mut locked(&self.room));
+        }
         Ok(true)
     }
 
@@ -139,17 +137,21 @@ impl TexturedKept {
 
 /// Appends the bytes of a picture with its texture, computed exactly and not kept. `false` when `stop` was set.
 pub fn render_once(proxy: &Proxy, staged: &Staged, cut: &Cut, frame: &mut Frame, stop: &AtomicBool) -> bool {
-    let mut pixels = gather(proxy, &cut.plate);
-    let Some(aside) = staged.textured(None, &mut pixels, &cut.plate, stop) else { return false };
-    finish(staged, None, &Textured { pixels, aside }, cut, frame);
-    true
+    let source = window(proxy, &cut.plate);
+    let out = grown(frame, cut);
+    let mut room = Room::default();
+    staged.render(None, &source, &cut.plate, cut.inside, &mut room, stop, out, 4, picture::to_bytes).is_some()
 }
 
 /// Appends the bytes of what halation adds and nothing else.
 pub fn halation_alone(proxy: &Proxy, staged: &Staged, cut: &Cut, display: &Encoding, frame: &mut Frame) {
     let mut pixels = gather(proxy, &cut.plate);
     staged.halation_alone(&mut pixels, &cut.plate, display);
-    append(&inside(&pixels, cut), frame);
+    let [x, y, w, _] = cut.inside;
+    let rows = pixels.chunks_exact(cut.plate.size[0]).skip(y);
+    for (row, out) in rows.zip(grown(frame, cut).chunks_exact_mut(w * 4)) {
+        picture::to_bytes(&row[x..x + w], out);
+    }
 }
 
 /// The path that shows grain and nothing else: its film, without other steps.
@@ -160,32 +162,25 @@ pub fn grain_alone(path: &Path) -> Path {
     Path::of(path.steps.iter().filter(|s| s.zone == Zone::Film && shows(&s.values)).cloned().collect())
 }
 
-fn gather(proxy: &Proxy, plate: &Plate) -> Pixels {
+/// The pixels of a plate.
+fn window<'a>(proxy: &'a Proxy, plate: &Plate) -> Window<'a> {
+    Window { pixels: &proxy.picture.pixels, width: proxy.picture.width(), at: plate.origin }
+}
+
+fn gather(proxy: &Proxy, plate: &Plate) -> Vec<[f32; 4]> {
     let width = proxy.picture.width();
     let rows = proxy.picture.pixels.chunks_exact(width).skip(plate.origin[1]).take(plate.size[1]);
     rows.flat_map(|row| row[plate.origin[0]..plate.origin[0] + plate.size[0]].iter().copied()).collect()
 }
 
-/// The part of a plate's pixels that is shown.
-fn inside(pixels: &Pixels, cut: &Cut) -> Pixels {
-    let [x, y, w, h] = cut.inside;
-    let rows = pixels.chunks_exact(cut.plate.size[0]).skip(y).take(h);
-    rows.flat_map(|row| row[x..x + w].iter().copied()).collect()
-}
-
-fn finish(staged: &Staged, tables: Option<&StagedTables>, textured: &Textured, cut: &Cut, frame: &mut Frame) {
-    let mut pixels = inside(&textured.pixels, cut);
-    let aside = textured.aside.as_ref().map(|a| inside(a, cut));
-    staged.finish(tables, &mut pixels, aside.as_deref());
-    append(&pixels, frame);
-}
-
-fn append(pixels: &[[f32; 4]], frame: &mut Frame) {
-    const BAND: usize = 8192;
+/// Room for the bytes of the part that is shown, after what there is.
+fn grown<'a>(frame: &'a mut Frame, cut: &Cut) -> &'a mut [u8] {
     let start = frame.len();
-    frame.resize(start + pixels.len() * 4, 0);
-    pixels
-        .par_chunks(BAND)
-        .zip(frame[start..].par_chunks_mut(BAND * 4))
-        .for_each(|(pixels, out)| picture::to_bytes(pixels, out));
+    frame.resize(start + cut.inside[2] * cut.inside[3] * 4, 0);
+    &mut frame[start..]
+}
+
+/// Appends the bytes of the part that is shown.
+fn finish(staged: &Staged, tables: Option<&StagedTables>, made: &Made, cut: &Cut, frame: &mut Frame) {
+    staged.finish(tables, made, cut.inside, grown(frame, cut), 4, picture::to_bytes);
 }

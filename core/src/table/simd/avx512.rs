@@ -15,48 +15,122 @@ struct Places {
     middle: [u32; N],
 }
 
+impl Places {
+    const NONE: Self = Self { weights: [[0.0; 4]; N], base: [0; N], first: [0; N], middle: [0; N] };
+}
+
 /// Looks up RGBA pixels in place; the same bits as `Lookup::at`.
 #[target_feature(enable = "avx512f")]
 pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) {
     let look = Lookup::new(table);
-    let mut places = Places { weights: [[0.0; 4]; N], base: [0; N], first: [0; N], middle: [0; N] };
+    let cells = Cells::new(&look);
+    let mut places = Places::NONE;
     let (blocks, rest) = pixels.as_chunks_mut::<N>();
     for block in blocks {
-        find(&look, block, &mut places);
+        find(&cells, block, &mut places);
         fetch(&look, &places, block);
     }
     if !rest.is_empty() {
         let mut full = [[0.0; 4]; N];
         full[..rest.len()].copy_from_slice(rest);
-        find(&look, &full, &mut places);
+        find(&cells, &full, &mut places);
         fetch(&look, &places, &mut full);
         rest.copy_from_slice(&full[..rest.len()]);
     }
 }
 
+/// Looks up planes of whole blocks of [`N`] in place.
+#[target_feature(enable = "avx512f")]
+pub(super) fn apply_planes(table: &Table3, planes: [&mut [f32]; 3]) {
+    let look = Lookup::new(table);
+    let cells = Cells::new(&look);
+    let (mut places, mut pixels) = (Places::NONE, [[0.0; 4]; N]);
+    let [red, green, blue] = planes.map(|p| p.as_chunks_mut::<N>().0);
+    for ((red, green), blue) in red.iter_mut().zip(green).zip(blue) {
+        find_planes(&cells, [red, green, blue], &mut places);
+        fetch(&look, &places, &mut pixels);
+        for i in (0..N).step_by(16) {
+            // SAFETY: i + 16 <= N, so sixteen pixels of four f32, and sixteen values, lie behind the pointers.
+            unsafe {
+                let [r, g, b] = deinterleave(&*pixels.as_ptr().add(i).cast());
+                _mm512_storeu_ps(red.as_mut_ptr().add(i), r);
+                _mm512_storeu_ps(green.as_mut_ptr().add(i), g);
+                _mm512_storeu_ps(blue.as_mut_ptr().add(i), b);
+            }
+        }
+    }
+}
+
+/// Looks up planes of whole blocks of [`N`]; the results as pixels, whose alpha is left.
+#[target_feature(enable = "avx512f")]
+pub(super) fn to_pixels(table: &Table3, planes: [&[f32]; 3], out: &mut [[f32; 4]]) {
+    let look = Lookup::new(table);
+    let cells = Cells::new(&look);
+    let mut places = Places::NONE;
+    let [red, green, blue] = planes.map(|p| p.as_chunks::<N>().0);
+    for (((red, green), blue), out) in red.iter().zip(green).zip(blue).zip(out.as_chunks_mut::<N>().0) {
+        find_planes(&cells, [red, green, blue], &mut places);
+        fetch(&look, &places, out);
+    }
+}
+
+/// First phase, from planes.
+#[target_feature(enable = "avx512f")]
+fn find_planes(cells: &Cells, planes: [&[f32; N]; 3], places: &mut Places) {
+    for i in (0..N).step_by(16) {
+        // SAFETY: i + 16 <= N, so sixteen values lie behind each pointer.
+        let rgb = planes.map(|p| unsafe { _mm512_loadu_ps(p.as_ptr().add(i)) });
+        cells.place(rgb, i, places);
+    }
+}
+
 /// First phase.
 #[target_feature(enable = "avx512f")]
-fn find(look: &Lookup<'_>, block: &[[f32; 4]; N], places: &mut Places) {
-    let table = look.table;
-    let cells = _mm512_set1_ps((table.size - 1) as f32);
-    let last = _mm512_set1_epi32((table.size - 2) as i32);
-    let zero = _mm512_setzero_ps();
-    let one = _mm512_set1_ps(1.0);
-    let scale = look.scale.map(|v| _mm512_set1_ps(v));
-    let min = table.domain.min.map(|v| _mm512_set1_ps(v));
-    let stride = look.stride.map(|v| _mm512_set1_epi32((v * NODE) as i32));
-    let all = _mm512_set1_epi32((look.stride.iter().sum::<usize>() * NODE) as i32);
-
+fn find(cells: &Cells, block: &[[f32; 4]; N], places: &mut Places) {
     for i in (0..N).step_by(16) {
         // SAFETY: i + 16 <= N, so sixteen pixels of four f32 lie behind the pointer.
         let rgb = deinterleave(unsafe { &*block.as_ptr().add(i).cast() });
+        cells.place(rgb, i, places);
+    }
+}
+
+/// What finds the cells of a table.
+struct Cells {
+    count: __m512,
+    last: __m512i,
+    scale: [__m512; 3],
+    min: [__m512; 3],
+    stride: [__m512i; 3],
+    all: __m512i,
+}
+
+impl Cells {
+    #[target_feature(enable = "avx512f")]
+    fn new(look: &Lookup<'_>) -> Self {
+        let table = look.table;
+        Self {
+            count: _mm512_set1_ps((table.size - 1) as f32),
+            last: _mm512_set1_epi32((table.size - 2) as i32),
+            scale: look.scale.map(|v| _mm512_set1_ps(v)),
+            min: table.domain.min.map(|v| _mm512_set1_ps(v)),
+            stride: look.stride.map(|v| _mm512_set1_epi32((v * NODE) as i32)),
+            all: _mm512_set1_epi32((look.stride.iter().sum::<usize>() * NODE) as i32),
+        }
+    }
+
+    /// The places and weights of the sixteen pixels from `i` on, a whole sixteen below [`N`].
+    #[inline]
+    #[target_feature(enable = "avx512f")]
+    fn place(&self, rgb: [__m512; 3], i: usize, places: &mut Places) {
+        let zero = _mm512_setzero_ps();
+        let stride = self.stride;
         let mut base = _mm512_setzero_si512();
         let mut f = [zero; 3];
         for c in 0..3 {
-            let t = _mm512_mul_ps(_mm512_sub_ps(rgb[c], min[c]), scale[c]);
+            let t = _mm512_mul_ps(_mm512_sub_ps(rgb[c], self.min[c]), self.scale[c]);
             // max returns its second operand for a NaN: 0, as the scalar definition does.
-            let t = _mm512_min_ps(_mm512_max_ps(t, zero), cells);
-            let cell = _mm512_min_epi32(_mm512_cvttps_epi32(t), last);
+            let t = _mm512_min_ps(_mm512_max_ps(t, zero), self.count);
+            let cell = _mm512_min_epi32(_mm512_cvttps_epi32(t), self.last);
             f[c] = _mm512_sub_ps(t, _mm512_cvtepi32_ps(cell));
             base = _mm512_add_epi32(base, _mm512_mullo_epi32(cell, stride[c]));
         }
@@ -73,19 +147,20 @@ fn find(look: &Lookup<'_>, block: &[[f32; 4]; N], places: &mut Places) {
         let low = _mm512_min_ps(_mm512_min_ps(r, g), b);
         let middle = _mm512_max_ps(_mm512_min_ps(r, g), _mm512_min_ps(_mm512_max_ps(r, g), b));
         let weights = interleave([
-            _mm512_sub_ps(one, high),
+            _mm512_sub_ps(_mm512_set1_ps(1.0), high),
             _mm512_sub_ps(high, middle),
             _mm512_sub_ps(middle, low),
             low,
         ]);
+        let i = i.min(N - 16);
         // SAFETY: i + 16 <= N, so sixteen values lie behind each pointer.
         unsafe {
-            _mm512_store_si512(places.base.as_mut_ptr().add(i).cast(), base);
-            _mm512_store_si512(places.first.as_mut_ptr().add(i).cast(), _mm512_add_epi32(base, first));
-            let middle = _mm512_add_epi32(base, _mm512_sub_epi32(all, least));
-            _mm512_store_si512(places.middle.as_mut_ptr().add(i).cast(), middle);
+            _mm512_storeu_si512(places.base.as_mut_ptr().add(i).cast(), base);
+            _mm512_storeu_si512(places.first.as_mut_ptr().add(i).cast(), _mm512_add_epi32(base, first));
+            let middle = _mm512_add_epi32(base, _mm512_sub_epi32(self.all, least));
+            _mm512_storeu_si512(places.middle.as_mut_ptr().add(i).cast(), middle);
             for (k, four) in weights.into_iter().enumerate() {
-                _mm512_store_ps(places.weights.as_mut_ptr().add(i + 4 * k).cast(), four);
+                _mm512_storeu_ps(places.weights.as_mut_ptr().add(i + 4 * k).cast(), four);
             }
         }
     }

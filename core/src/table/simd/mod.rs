@@ -1,4 +1,4 @@
-//! Vector twins of the 3D lookup, chosen at run time. The only place with `unsafe`.
+//! Vector twins of the 3D lookup, chosen at run time. With [`crate::half`] the only place with `unsafe`.
 #![allow(unsafe_code)]
 
 #[cfg(target_arch = "x86_64")]
@@ -7,6 +7,8 @@ mod avx2;
 mod avx512;
 
 use super::Table3;
+use super::apply::Using;
+use crate::lane::N;
 
 /// Bytes of a node.
 #[cfg(target_arch = "x86_64")]
@@ -28,4 +30,47 @@ pub(super) fn twins() -> impl Iterator<Item = Twin> {
     }
     #[cfg(not(target_arch = "x86_64"))]
     std::iter::empty()
+}
+
+#[cfg(target_arch = "x86_64")]
+fn has_avx512() -> bool {
+    is_x86_feature_detected!("avx512f")
+}
+
+/// A lookup of planes of whole blocks of [`N`] in place; the same bits as the twins'.
+pub(super) fn apply_planes(table: &Table3, planes: [&mut [f32]; 3]) {
+    #[cfg(target_arch = "x86_64")]
+    if has_avx512() {
+        // SAFETY: the instruction set was found.
+        return unsafe { avx512::apply_planes(table, planes) };
+    }
+    let [red, green, blue] = planes.map(|p| p.as_chunks_mut::<N>().0);
+    let mut pixels = [[0.0; 4]; N];
+    for ((r, g), b) in red.iter_mut().zip(green).zip(blue) {
+        gather([r, g, b], &mut pixels);
+        table.apply_using(&mut pixels, Using::Fastest);
+        for (i, p) in pixels.iter().enumerate() {
+            (r[i], g[i], b[i]) = (p[0], p[1], p[2]);
+        }
+    }
+}
+
+/// A lookup of planes of whole blocks of [`N`]; the results as pixels, whose alpha is left. The same bits as the twins'.
+pub(super) fn to_pixels(table: &Table3, planes: [&[f32]; 3], out: &mut [[f32; 4]]) {
+    #[cfg(target_arch = "x86_64")]
+    if has_avx512() {
+        // SAFETY: the instruction set was found.
+        return unsafe { avx512::to_pixels(table, planes, out) };
+    }
+    let [red, green, blue] = planes.map(|p| p.as_chunks::<N>().0);
+    for (((r, g), b), out) in red.iter().zip(green).zip(blue).zip(out.as_chunks_mut::<N>().0) {
+        gather([r, g, b], out);
+        table.apply_using(out, Using::Fastest);
+    }
+}
+
+fn gather([r, g, b]: [&[f32; N]; 3], out: &mut [[f32; 4]; N]) {
+    for (i, p) in out.iter_mut().enumerate() {
+        (p[0], p[1], p[2]) = (r[i], g[i], b[i]);
+    }
 }

@@ -1,0 +1,98 @@
+//! Filters of some pixels, across and then down, row by row.
+
+use super::line::{Line, Ring, held, weigh};
+use super::passes::{Before, Stage, Wide};
+use crate::lane;
+
+/// A filter that is the same across and down, and up and down.
+pub struct Blur {
+    /// For each channel: weights on one side, the middle one first; at most [`super::line::MARGIN`] beside it.
+    pub taps: [Vec<f32>; 3],
+    /// Pixels in a row, and rows.
+    pub size: [usize; 2],
+}
+
+/// A [`Blur`] in a band.
+pub struct Blurring<'a> {
+    of: &'a Blur,
+    ring: Ring,
+    row: Line,
+}
+
+impl Blur {
+    fn side(&self) -> usize {
+        self.taps.iter().map(Vec::len).max().unwrap_or(1) - 1
+    }
+}
+
+impl Wide for Blur {
+    fn stage(&self) -> Box<dyn Stage + '_> {
+        let width = self.size[0];
+        Box::new(Blurring { of: self, ring: Ring::new(width, 2 * self.side() + 1), row: Line::new(width) })
+    }
+}
+
+impl Stage for Blurring<'_> {
+    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+        let (side, height) = (self.of.side(), self.of.size[1]);
+        let Self { of, ring, row } = self;
+        while let Some((at, line)) = ring.missing(y.saturating_sub(side), (y + side).min(height - 1)) {
+            before(at, row);
+            row.extend();
+            lane::vectorised(Across { taps: &of.taps, row, line });
+        }
+        lane::vectorised(Downward { taps: &of.taps, ring, y, height, out });
+    }
+}
+
+/// Taps along a row that has been extended.
+pub struct Across<'a> {
+    /// For each channel.
+    pub taps: &'a [Vec<f32>; 3],
+    /// The row.
+    pub row: &'a Line,
+    /// Where the result goes.
+    pub line: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Across<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        for c in 0..3 {
+            let taps = &self.taps[c];
+            let wide = self.row.wide(c, taps.len() - 1);
+            weigh(self.line.plane_mut(c), taps, |k| &wide[k..]);
+        }
+    }
+}
+
+/// Taps over rows that have been filtered across.
+pub struct Downward<'a> {
+    /// For each channel.
+    pub taps: &'a [Vec<f32>; 3],
+    /// The rows.
+    pub ring: &'a Ring,
+    /// The row that is made.
+    pub y: usize,
+    /// Rows of the picture.
+    pub height: usize,
+    /// Where the result goes.
+    pub out: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Downward<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let (y, height, ring) = (self.y as isize, self.height, self.ring);
+        for c in 0..3 {
+            let taps = &self.taps[c];
+            let first = y - (taps.len() as isize - 1);
+            let row = |k: usize| ring.get(held(first + k as isize, height)).plane(c);
+            weigh(self.out.plane_mut(c), taps, row);
+        }
+    }
+}

@@ -1,0 +1,258 @@
+//! Rows on their way through texture: three planes, with room on both sides for what reaches across.
+
+use crate::lane::{N, Planes};
+use std::cell::RefCell;
+
+/// Room on both sides of a row: the farthest that taps reach.
+pub const MARGIN: usize = 16;
+
+/// Values that vectors hold at most. Rows are as long as a whole number of them, so no loop has a rest.
+pub const SIDE: usize = 16;
+
+/// A row of a picture. Beyond its width lie values that nothing reads but what [`Line::extend`] puts there.
+#[derive(Debug)]
+pub struct Line {
+    width: usize,
+    stride: usize,
+    values: Vec<f32>,
+}
+
+/// The most buffers of rows that a thread keeps.
+const MOST: usize = 128;
+
+thread_local! {
+    /// Buffers of rows that are done with: bands come and go, and fresh memory has to be found and cleared by the system.
+    static SPARE: RefCell<Vec<Vec<f32>>> = const { RefCell::new(Vec::new()) };
+}
+
+impl Drop for Line {
+    fn drop(&mut self) {
+        let values = std::mem::take(&mut self.values);
+        // A thread that ends has none any more.
+        let _ = SPARE.try_with(|spare| {
+            let mut spare = spare.borrow_mut();
+            if spare.len() < MOST {
+                spare.push(values);
+            }
+        });
+    }
+}
+
+impl Line {
+    /// A row with anything in it.
+    pub fn new(width: usize) -> Self {
+        let stride = MARGIN + (width + SIDE + MARGIN).next_multiple_of(N);
+        let taken = SPARE.with(|spare| {
+            let mut spare = spare.borrow_mut();
+            let fits = spare.iter().rposition(|v| v.len() == 3 * stride);
+            fits.map(|i| spare.swap_remove(i))
+        });
+        Self { width, stride, values: taken.unwrap_or_else(|| vec![0.0; 3 * stride]) }
+    }
+
+    /// Pixels in the row.
+    pub fn width(&self) -> usize {
+        self.width
+    }
+
+    fn padded(&self) -> usize {
+        self.width.next_multiple_of(SIDE)
+    }
+
+    /// A channel, up to the next whole [`SIDE`].
+    #[inline(always)]
+    pub fn plane(&self, c: usize) -> &[f32] {
+        let first = c * self.stride + MARGIN;
+        &self.values[first..first + self.padded()]
+    }
+
+    /// As [`Line::plane`], to change.
+    #[inline(always)]
+    pub fn plane_mut(&mut self, c: usize) -> &mut [f32] {
+        let (first, count) = (c * self.stride + MARGIN, self.padded());
+        &mut self.values[first..first + count]
+    }
+
+    /// All channels, to change.
+    #[inline(always)]
+    pub fn planes_mut(&mut self) -> [&mut [f32]; 3] {
+        let count = self.padded();
+        let (red, rest) = self.values.split_at_mut(self.stride);
+        let (green, blue) = rest.split_at_mut(self.stride);
+        [red, green, blue].map(|p| &mut p[MARGIN..MARGIN + count])
+    }
+
+    /// All channels in whole blocks of [`N`]: the row, and values that nothing reads.
+    #[inline(always)]
+    pub fn blocks_mut(&mut self) -> [&mut [f32]; 3] {
+        let count = self.blocks() * N;
+        let (red, rest) = self.values.split_at_mut(self.stride);
+        let (green, blue) = rest.split_at_mut(self.stride);
+        [red, green, blue].map(|p| &mut p[MARGIN..MARGIN + count])
+    }
+
+    /// A channel from `by` places before its first pixel to as many after its last whole [`SIDE`]; up to [`MARGIN`].
+    #[inline(always)]
+    pub fn wide(&self, c: usize, by: usize) -> &[f32] {
+        let first = c * self.stride + MARGIN - by;
+        &self.values[first..first + self.padded() + 2 * by]
+    }
+
+    /// Goes on as it ends, on both sides.
+    #[inline(always)]
+    pub fn extend(&mut self) {
+        let (width, padded) = (self.width, self.padded());
+        for plane in self.values.chunks_exact_mut(self.stride) {
+            let (left, right) = (plane[MARGIN], plane[MARGIN + width - 1]);
+            plane[..MARGIN].fill(left);
+            plane[MARGIN + width..2 * MARGIN + padded].fill(right);
+        }
+    }
+
+    /// Blocks of [`N`] pixels that cover the row.
+    #[inline(always)]
+    pub fn blocks(&self) -> usize {
+        self.width.div_ceil(N)
+    }
+
+    /// A block's values.
+    #[inline(always)]
+    pub fn load(&self, block: usize, planes: &mut Planes) {
+        for (c, plane) in planes.iter_mut().enumerate() {
+            let first = c * self.stride + MARGIN + block * N;
+            plane.copy_from_slice(&self.values[first..first + N]);
+        }
+    }
+
+    /// Puts a block's values back.
+    #[inline(always)]
+    pub fn store(&mut self, block: usize, planes: &Planes) {
+        for (c, plane) in planes.iter().enumerate() {
+            let first = c * self.stride + MARGIN + block * N;
+            self.values[first..first + N].copy_from_slice(plane);
+        }
+    }
+
+    /// Takes a row of RGBA pixels.
+    #[inline(always)]
+    pub fn take(&mut self, pixels: &[[f32; 4]]) {
+        let [red, green, blue] = self.planes_mut();
+        for (((p, r), g), b) in pixels.iter().zip(red).zip(green).zip(blue) {
+            [*r, *g, *b, _] = *p;
+        }
+    }
+
+    /// Takes another row's values.
+    #[inline(always)]
+    pub fn copy(&mut self, from: &Self) {
+        for c in 0..3 {
+            self.plane_mut(c).copy_from_slice(from.plane(c));
+        }
+    }
+}
+
+/// The rows around one that is made, kept until nothing reaches them any more.
+pub struct Ring {
+    lines: Vec<Line>,
+    next: usize,
+}
+
+impl Ring {
+    /// Room for `count` rows.
+    pub fn new(width: usize, count: usize) -> Self {
+        Self { lines: (0..count.max(1)).map(|_| Line::new(width)).collect(), next: 0 }
+    }
+
+    /// The next row that is missing of `first` to `last`, to be made; `None` when all are there. They are at most as many
+    /// as there is room for, and both only ever grow.
+    #[inline(always)]
+    pub fn missing(&mut self, first: usize, last: usize) -> Option<(usize, &mut Line)> {
+        let at = self.next.max(first);
+        if at > last {
+            return None;
+        }
+        self.next = at + 1;
+        let count = self.lines.len();
+        Some((at, &mut self.lines[at % count]))
+    }
+
+    /// A row that was made.
+    #[inline(always)]
+    pub fn get(&self, y: usize) -> &Line {
+        &self.lines[y % self.lines.len()]
+    }
+}
+
+/// `v` held within 0 and `n` - 1.
+#[inline(always)]
+pub fn held(v: isize, n: usize) -> usize {
+    v.clamp(0, n as isize - 1) as usize
+}
+
+/// out = taps[0] * middle + sum of taps[j] * (what lies j before + what lies j after): a filter that is the same both
+/// ways. `line` gives the values that lie a number of places on from the first that is reached.
+#[inline(always)]
+pub fn weigh<'a>(out: &mut [f32], taps: &[f32], line: impl Fn(usize) -> &'a [f32]) {
+    let (side, n) = (taps.len() - 1, out.len());
+    let (t, middle) = (taps[0], &line(side)[..n]);
+    for i in 0..n {
+        out[i] = t * middle[i];
+    }
+    // Two pairs at a time: half as many trips of the sum to memory and back.
+    let mut j = 1;
+    while j < side {
+        let (a, b) = (&line(side - j)[..n], &line(side + j)[..n]);
+        let (c, d) = (&line(side - j - 1)[..n], &line(side + j + 1)[..n]);
+        let (t, u) = (taps[j], taps[j + 1]);
+        for i in 0..n {
+            out[i] += t * (a[i] + b[i]) + u * (c[i] + d[i]);
+        }
+        j += 2;
+    }
+    if j == side {
+        let (a, b, t) = (&line(side - j)[..n], &line(side + j)[..n], taps[j]);
+        for i in 0..n {
+            out[i] += t * (a[i] + b[i]);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_ring_makes_each_row_once_and_keeps_what_is_reached() {
+        let mut made = Vec::new();
+        let mut ring = Ring::new(3, 5);
+        for y in 4..20_usize {
+            while let Some((at, line)) = ring.missing(y - 2, y + 2) {
+                made.push(at);
+                line.plane_mut(1).fill(at as f32);
+            }
+            for d in 0..5 {
+                assert_eq!(ring.get(y + d - 2).plane(1)[2], (y + d - 2) as f32);
+            }
+        }
+        assert_eq!(made, (2..22).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn taps_are_summed_as_written_out_one_by_one() {
+        for side in 0..7 {
+            let taps: Vec<f32> = (0..=side).map(|j| 0.4 / (1.0 + j as f32)).collect();
+            let mut line = Line::new(37);
+            line.plane_mut(0).iter_mut().enumerate().for_each(|(i, v)| *v = (i as f32 * 0.7).sin());
+            line.extend();
+            let mut out = vec![0.0; line.plane(0).len()];
+            weigh(&mut out, &taps, |k| &line.wide(0, side)[k..]);
+            let at = |i: isize| line.plane(0)[held(i, 37)];
+            for (x, v) in out.iter().enumerate().take(37) {
+                let x = x as isize;
+                let side = side as isize;
+                let want: f32 = (-side..=side).map(|d| taps[d.unsigned_abs()] * at(x + d)).sum();
+                assert!((v - want).abs() < 1e-6, "{side} {x}: {v} {want}");
+            }
+        }
+    }
+}

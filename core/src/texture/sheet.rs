@@ -1,0 +1,177 @@
+//! Pictures between two passes: planar, row by row, in single precision or in halves.
+//!
+//! A pass reads one and writes another, and memory is what it waits for. Halves (IEEE 754 binary16) hold light to one
+//! part in two thousand and need half the time; single precision is for what is exact.
+
+use super::line::Line;
+use crate::half::{from_halves, to_halves};
+
+/// How values are kept between two passes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Precision {
+    /// As they are.
+    Single,
+    /// In halves: up to 65504, to one part in 2048.
+    Half,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+enum Values {
+    Single(Vec<f32>),
+    Half(Vec<u16>),
+}
+
+/// A picture of three planes, those of a row one after the other.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Sheet {
+    width: usize,
+    height: usize,
+    values: Values,
+}
+
+/// Buffers that are used again, so that the system need not give and clear new ones for every picture.
+#[derive(Debug, Default)]
+pub struct Room {
+    singles: Vec<Vec<f32>>,
+    halves: Vec<Vec<u16>>,
+}
+
+/// The most buffers that are kept of a kind.
+const MOST: usize = 16;
+
+/// A buffer of at least this size, the smallest there is; what it holds is left.
+fn taken<T: Clone + Default>(from: &mut Vec<Vec<T>>, size: usize) -> Vec<T> {
+    let fits = (0..from.len()).filter(|i| from[*i].capacity() >= size);
+    let best = fits.min_by_key(|i| from[*i].capacity());
+    let mut values = best.map(|i| from.swap_remove(i)).unwrap_or_default();
+    values.resize(size, T::default());
+    values
+}
+
+impl Room {
+    /// A sheet with anything in it.
+    pub fn sheet(&mut self, [width, height]: [usize; 2], precision: Precision) -> Sheet {
+        let size = 3 * width * height;
+        let values = match precision {
+            Precision::Single => Values::Single(taken(&mut self.singles, size)),
+            Precision::Half => Values::Half(taken(&mut self.halves, size)),
+        };
+        Sheet { width, height, values }
+    }
+
+    /// Takes a sheet back.
+    pub fn give(&mut self, sheet: Sheet) {
+        match sheet.values {
+            Values::Single(v) if self.singles.len() < MOST => self.singles.push(v),
+            Values::Half(v) if self.halves.len() < MOST => self.halves.push(v),
+            _ => {}
+        }
+    }
+}
+
+/// Some rows of a sheet, to be written.
+pub enum Rows<'a> {
+    /// In single precision.
+    Single(&'a mut [f32]),
+    /// In halves.
+    Half(&'a mut [u16]),
+}
+
+impl Rows<'_> {
+    /// Reads the row `k` of these, in single precision; in halves, nothing.
+    #[inline(always)]
+    pub fn read(&self, k: usize, line: &mut Line) {
+        let w = line.width();
+        let Rows::Single(rows) = self else { return };
+        for (c, plane) in line.planes_mut().into_iter().enumerate() {
+            plane[..w].copy_from_slice(&rows[(3 * k + c) * w..(3 * k + c + 1) * w]);
+        }
+    }
+
+    /// Writes the row `k` of these.
+    #[inline(always)]
+    pub fn write(&mut self, k: usize, line: &Line) {
+        let w = line.width();
+        for c in 0..3 {
+            let first = (3 * k + c) * w;
+            let from = &line.plane(c)[..w];
+            match self {
+                Rows::Single(rows) => rows[first..first + w].copy_from_slice(from),
+                Rows::Half(rows) => to_halves(from, &mut rows[first..first + w]),
+            }
+        }
+    }
+}
+
+impl Sheet {
+    /// Pixels in a row, and rows.
+    pub fn size(&self) -> [usize; 2] {
+        [self.width, self.height]
+    }
+
+    /// How values are kept.
+    pub fn precision(&self) -> Precision {
+        match self.values {
+            Values::Single(_) => Precision::Single,
+            Values::Half(_) => Precision::Half,
+        }
+    }
+
+    /// Reads a row.
+    #[inline(always)]
+    pub fn read(&self, y: usize, line: &mut Line) {
+        let w = self.width;
+        for c in 0..3 {
+            let first = (3 * y + c) * w;
+            let out = &mut line.plane_mut(c)[..w];
+            match &self.values {
+                Values::Single(v) => out.copy_from_slice(&v[first..first + w]),
+                Values::Half(v) => from_halves(&v[first..first + w], out),
+            }
+        }
+    }
+
+    /// A channel of a row of a sheet in single precision; empty for one in halves.
+    #[inline(always)]
+    pub fn single(&self, y: usize, c: usize) -> &[f32] {
+        let first = (3 * y + c) * self.width;
+        match &self.values {
+            Values::Single(v) => &v[first..first + self.width],
+            Values::Half(_) => &[],
+        }
+    }
+
+    /// All rows, in bands of `count`.
+    pub fn bands(&mut self, count: usize) -> Vec<Rows<'_>> {
+        let size = 3 * self.width * count;
+        match &mut self.values {
+            Values::Single(v) => v.chunks_mut(size).map(Rows::Single).collect(),
+            Values::Half(v) => v.chunks_mut(size).map(Rows::Half).collect(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_come_back_as_they_were_written() {
+        let mut room = Room::default();
+        for precision in [Precision::Single, Precision::Half] {
+            let mut sheet = room.sheet([21, 5], precision);
+            let mut line = Line::new(21);
+            for (band, mut rows) in sheet.bands(2).into_iter().enumerate() {
+                for k in 0..2.min(5 - 2 * band) {
+                    for c in 0..3 {
+                        line.plane_mut(c).fill((band * 2 + k) as f32 + 0.25 * c as f32);
+                    }
+                    rows.write(k, &line);
+                }
+            }
+            sheet.read(3, &mut line);
+            assert_eq!((line.plane(0)[20], line.plane(2)[0]), (3.0, 3.5));
+            room.give(sheet);
+        }
+    }
+}
