@@ -7,8 +7,8 @@ use lantern_core::picture::{Picture, to_bytes};
 use lantern_core::step::{Values, Zone};
 use lantern_core::table::{Bake, bake};
 use lantern_core::texture::Plate;
-use lantern_core::texture::passes::Window;
-use lantern_core::texture::sheet::Room;
+use lantern_core::texture::passes::{Item, Window, Work};
+use lantern_core::texture::sheet::{Precision, Room};
 use std::hint::black_box;
 use std::sync::atomic::AtomicBool;
 use std::time::Instant;
@@ -88,20 +88,16 @@ fn main() -> Outcome {
     }
     let all = ["bloom", "halation", "negative", "softness", "grain", "print", "gate-weave"];
     let textured = Path::of(film(&all));
-    for (times, name, bars) in [
-        (1, "960 x 540", ["", "under 8 (texture alone)"]),
-        (2, "1920 x 1080", ["at least 16", "at least 30"]),
-        (4, "3840 x 2160", ["", "at least 8"]),
-    ] {
+    for (times, name) in [(1, "960 x 540"), (2, "1920 x 1080"), (4, "3840 x 2160")] {
         let picture = scaled(&small, times)?;
         let staged = Staged::compile(&textured, &from, &to)?;
         let tables = staged.tables(&Bake::quick(&from, 33), None)?;
         let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, 7);
-        for (pool, threads, bar) in [(&one, "one thread", bars[0]), (&two, "two threads", bars[1])] {
+        let window = Window { pixels: &picture.pixels, width: picture.width(), at: [0, 0] };
+        let mut room = Room::default();
+        for (pool, threads) in [(&one, "one thread"), (&two, "two threads")] {
             let mut bytes = vec![0_u8; picture.pixels.len() * 4];
-            let window = Window { pixels: &picture.pixels, width: picture.width(), at: [0, 0] };
             let all = [0, 0, picture.width(), picture.height()];
-            let mut room = Room::default();
             let ms = median(|| {
                 pool.install(|| {
                     staged.render(
@@ -118,11 +114,25 @@ fn main() -> Outcome {
                 });
             });
             if times == 1 {
-                row(&format!("film with all texture, {name}, {threads}"), ms, "ms", bar);
+                row(&format!("film with all texture, {name}, {threads}"), ms, "ms", "");
             } else {
-                row(&format!("film with all texture, {name}, {threads}"), 1e3 / ms, "pictures/s", bar);
+                row(&format!("film with all texture, {name}, {threads}"), 1e3 / ms, "pictures/s", "");
             }
         }
+        let textures =
+            || staged.parts.iter().flat_map(|p| p.textures.iter().map(Item::Texture)).collect::<Vec<_>>();
+        let alone = median(|| {
+            two.install(|| {
+                let work = Work { plate: &plate, precision: Precision::Half, room: &mut room, stop: &never };
+                work.run(&textures(), &window).into_iter().for_each(|made| made.done(&mut room));
+            });
+        });
+        let (value, unit, bar) = match times {
+            1 => (alone, "ms", "under 8"),
+            2 => (1e3 / alone, "pictures/s", "at least 30"),
+            _ => (1e3 / alone, "pictures/s", "at least 8"),
+        };
+        row(&format!("its texture alone, {name}, two threads"), value, unit, bar);
         let exact = median(|| {
             let mut work = picture.pixels.clone();
             two.install(|| staged.run(&mut work, &plate, &never));

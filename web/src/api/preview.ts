@@ -152,7 +152,7 @@ class Preview {
     this.atRest = false;
     window.clearTimeout(this.restTimer);
     if (!dragging) {
-      this.askRest();
+      this.restSoon();
       return;
     }
     this.dirty = performance.now();
@@ -160,7 +160,10 @@ class Preview {
     this.restTimer = window.setTimeout(() => this.restSoon(), REST_AFTER);
   }
 
-  /** Asks for the exact picture when the quick one is there: it would be dropped for the exact one, and nothing seen meanwhile. */
+  /**
+   * Asks for the exact picture when the quick one is there, also where a hand has let go: the quick one would be dropped
+   * for the exact one, and nothing seen meanwhile.
+   */
   private restSoon(): void {
     if (this.inFlight && !this.inFlight.rest) this.restTimer = window.setTimeout(() => this.restSoon(), POLL);
     else this.askRest();
