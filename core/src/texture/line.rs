@@ -195,11 +195,28 @@ pub fn held(v: isize, n: usize) -> usize {
 pub fn weigh<'a>(out: &mut [f32], taps: &[f32], line: impl Fn(usize) -> &'a [f32]) {
     let (side, n) = (taps.len() - 1, out.len());
     let (t, middle) = (taps[0], &line(side)[..n]);
-    for i in 0..n {
-        out[i] = t * middle[i];
+    // Two pairs at a time, the first ones with the middle: fewer trips of the sum to memory and back.
+    let mut j = 3;
+    match side {
+        0 => {
+            for i in 0..n {
+                out[i] = t * middle[i];
+            }
+        }
+        1 => {
+            let (a, b, u) = (&line(0)[..n], &line(2)[..n], taps[1]);
+            for i in 0..n {
+                out[i] = t * middle[i] + u * (a[i] + b[i]);
+            }
+        }
+        _ => {
+            let (a, b, u) = (&line(side - 1)[..n], &line(side + 1)[..n], taps[1]);
+            let (c, d, v) = (&line(side - 2)[..n], &line(side + 2)[..n], taps[2]);
+            for i in 0..n {
+                out[i] = t * middle[i] + u * (a[i] + b[i]) + v * (c[i] + d[i]);
+            }
+        }
     }
-    // Two pairs at a time: half as many trips of the sum to memory and back.
-    let mut j = 1;
     while j < side {
         let (a, b) = (&line(side - j)[..n], &line(side + j)[..n]);
         let (c, d) = (&line(side - j - 1)[..n], &line(side + j + 1)[..n]);

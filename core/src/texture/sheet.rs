@@ -109,14 +109,6 @@ impl Sheet {
         [self.width, self.height]
     }
 
-    /// How values are kept.
-    pub fn precision(&self) -> Precision {
-        match self.values {
-            Values::Single(_) => Precision::Single,
-            Values::Half(_) => Precision::Half,
-        }
-    }
-
     /// Reads a row.
     #[inline(always)]
     pub fn read(&self, y: usize, line: &mut Line) {

@@ -146,7 +146,7 @@ function PictureMap({ comparison: c }: { comparison: Comparison }) {
         />
         <span
           aria-hidden
-          className="absolute h-4 w-4 -translate-x-1/2 -translate-y-1/2 rounded-full border border-bright"
+          className="absolute h-4 w-4 -translate-x-1/2 -translate-y-1/2 rounded-full border border-bright outline outline-room"
           style={{ left: `${x * 100}%`, top: `${y * 100}%` }}
         />
       </div>
