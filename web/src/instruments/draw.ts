@@ -12,34 +12,51 @@ function glow(scale: number): Uint8ClampedArray {
 const waveGlow = glow(1);
 const vectorGlow = glow(0.5);
 
+/** What a canvas was drawn with last: a megabyte a picture would keep the page busy with clearing up. */
+const drawn = new WeakMap<HTMLCanvasElement, { image: ImageData; words: Uint32Array }>();
+
 /** The waveform: RGB overlaid in the same columns, or the three side by side. */
 export function drawWave(canvas: HTMLCanvasElement, wave: Uint16Array, columns: number, parade: boolean): void {
   const context = canvas.getContext("2d");
   if (!context) return;
   const width = parade ? columns * 3 : columns;
-  if (canvas.width !== width || canvas.height !== LEVELS) {
+  let last = drawn.get(canvas);
+  if (!last || last.image.width !== width || canvas.width !== width || canvas.height !== LEVELS) {
     canvas.width = width;
     canvas.height = LEVELS;
+    const image = context.createImageData(width, LEVELS);
+    last = { image, words: new Uint32Array(image.data.buffer) };
+    drawn.set(canvas, last);
   }
-  const image = context.createImageData(width, LEVELS);
-  const out = image.data;
+  const { image, words } = last;
+  words.fill(0);
   for (let x = 0; x < columns; x++) {
-    for (let c = 0; c < 3; c++) {
-      const column = (x * 3 + c) * LEVELS;
-      const left = parade ? c * columns + x : x;
-      for (let level = 0; level < LEVELS; level++) {
-        const count = wave[column + level] ?? 0;
-        if (count === 0) continue;
-        const at = ((LEVELS - 1 - level) * width + left) * 4;
-        const light = waveGlow[Math.min(count, 4095)] ?? 0;
-        out[at + c] = light;
-        // A little of the others keeps deep blue and red legible on black.
-        for (let k = 0; k < 3; k++) if (k !== c) out[at + k] = Math.max(out[at + k] ?? 0, light * 0.22);
-        out[at + 3] = 255;
+    const column = x * 3 * LEVELS;
+    for (let level = 0; level < LEVELS; level++) {
+      const at = column + level;
+      const [red, green, blue] = [wave[at] ?? 0, wave[at + LEVELS] ?? 0, wave[at + 2 * LEVELS] ?? 0];
+      if ((red | green | blue) === 0) continue;
+      const place = (LEVELS - 1 - level) * width + x;
+      if (parade) {
+        if (red) words[place] = word(shine(red), 0, 0);
+        if (green) words[place + columns] = word(0, shine(green), 0);
+        if (blue) words[place + 2 * columns] = word(0, 0, shine(blue));
+      } else {
+        words[place] = word(shine(red), shine(green), shine(blue));
       }
     }
   }
   context.putImageData(image, 0, 0);
+}
+
+function shine(count: number): number {
+  return waveGlow[count < 4096 ? count : 4095] ?? 0;
+}
+
+/** A pixel as one word, red in the lowest byte. A little of the others keeps deep blue and red legible on black. */
+function word(red: number, green: number, blue: number): number {
+  const most = Math.max(red, green, blue) * 0.22;
+  return (0xff000000 | (Math.max(blue, most) << 16) | (Math.max(green, most) << 8) | Math.max(red, most)) >>> 0;
 }
 
 /** The waveform of luma, in grey. */
