@@ -2,8 +2,8 @@
 
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::film::Chain;
-use lantern_core::look::{Look, Path, Program, Staged, Step};
-use lantern_core::picture::{Picture, to_bytes};
+use lantern_core::look::{Look, Path, Program, Staged, Step, Target};
+use lantern_core::picture::Picture;
 use lantern_core::step::{Values, Zone};
 use lantern_core::table::{Bake, bake};
 use lantern_core::texture::Plate;
@@ -104,12 +104,9 @@ fn main() -> Outcome {
                         Some(&tables),
                         &window,
                         &plate,
-                        all,
                         &mut room,
                         &never,
-                        &mut bytes,
-                        4,
-                        to_bytes,
+                        Target::bytes(all, &mut bytes),
                     );
                 });
             });

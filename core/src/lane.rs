@@ -32,13 +32,11 @@ pub fn vectorised<J: NullaryFnOnce>(job: J) -> J::Output {
 #[inline(always)]
 pub fn load(pixels: &[[f32; 4]], planes: &mut Planes) {
     if let Ok(full) = <&[[f32; 4]; N]>::try_from(pixels) {
-        let [red, green, blue] = planes;
-        // Alpha as well: loads of all four values side by side become shuffles, of three of them one load a value.
-        let mut alpha = [0.0; N];
         for (i, p) in full.iter().enumerate() {
-            [red[i], green[i], blue[i], alpha[i]] = *p;
+            for (plane, v) in planes.iter_mut().zip(p) {
+                plane[i] = *v;
+            }
         }
-        std::hint::black_box(&alpha);
         return;
     }
     let Some(last) = pixels.last() else { return };

@@ -4,8 +4,7 @@
 
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::negatives;
-use lantern_core::look::{Path, Staged, Step};
-use lantern_core::picture::to_bytes;
+use lantern_core::look::{Path, Staged, Step, Target};
 use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
 };
@@ -90,13 +89,13 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
             let mut room = Room::default();
             let made = staged.textured(tables, &window, &plate, &mut room, &NEVER).unwrap();
             let mut whole = vec![0; w * h * 4];
-            staged.finish(tables, &made, [0, 0, w, h], &mut whole, 4, to_bytes);
+            staged.finish(tables, &made, Target::bytes([0, 0, w, h], &mut whole));
             made.done(&mut room);
             for inside in [[0, 0, w, h], [37, 50, 90, 33], [199, 119, 1, 1]] {
                 let [x, y, cw, ch] = inside;
                 let mut out = vec![0; cw * ch * 4];
-                let done =
-                    staged.render(tables, &window, &plate, inside, &mut room, &NEVER, &mut out, 4, to_bytes);
+                let target = Target::bytes(inside, &mut out);
+                let done = staged.render(tables, &window, &plate, &mut room, &NEVER, target);
                 assert!(done.is_some());
                 for (k, row) in out.chunks_exact(cw * 4).enumerate() {
                     let first = ((y + k) * w + x) * 4;
@@ -112,9 +111,14 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     let mut out = vec![0; w * h * 4];
     let staged = everything(false);
     let mut room = Room::default();
-    let inside = [0, 0, w, h];
-    let done = staged.render(None, &window, &plate, inside, &mut room, &stopped, &mut out, 4, to_bytes);
-    assert!(done.is_none(), "work that is stopped gives nothing");
+    let all = [0, 0, w, h];
+    assert!(
+        staged.render(None, &window, &plate, &mut room, &stopped, Target::bytes(all, &mut out)).is_none()
+    );
+    let display = Encoding::find("rec709").unwrap();
+    assert!(
+        staged.halation_alone(&window, &plate, &display, &stopped, Target::bytes(all, &mut out)).is_none()
+    );
 }
 
 /// A value of a channel beyond whose edges the picture goes on as it ends.

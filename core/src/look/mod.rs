@@ -18,4 +18,4 @@ pub use document::{DocumentError, Group, LOOK_VERSION, Look, Path, Step};
 pub use filmed::Filmed;
 pub use fingerprint::{Fingerprint, fingerprint};
 pub use program::Program;
-pub use staged::{Staged, StagedTables};
+pub use staged::{Staged, StagedTables, Target};

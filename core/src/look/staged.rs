@@ -4,6 +4,7 @@ use super::Program;
 use super::program::Op;
 use crate::colour::{Encoding, Mat3, primaries::AP1};
 use crate::lane::{self, N, Planes};
+use crate::picture::to_bytes;
 use crate::table::{Bake, Domain, Table, TableError, bake};
 use crate::texture::line::Line;
 use crate::texture::passes::{Item, Made, Point, Source, Window, Work, band};
@@ -53,6 +54,32 @@ pub struct StagedTables {
     last: Option<Arc<Table>>,
 }
 
+/// Where a finished picture goes.
+pub struct Target<'a, T, W> {
+    /// The part of the picture that is wanted: its place and its size.
+    pub inside: [usize; 4],
+    /// As much as that part holds, row by row.
+    pub out: &'a mut [T],
+    /// Places of `out` for each pixel.
+    pub per: usize,
+    /// Writes pixels of a row into their places.
+    pub write: W,
+}
+
+impl<'a> Target<'a, u8, fn(&Pixels, &mut [u8])> {
+    /// Bytes for a screen, four for each pixel: see [`to_bytes`].
+    pub fn bytes(inside: [usize; 4], out: &'a mut [u8]) -> Self {
+        Self { inside, out, per: 4, write: to_bytes }
+    }
+}
+
+impl<'a> Target<'a, [f32; 4], fn(&Pixels, &mut Pixels)> {
+    /// The whole of a picture over its pixels, but for their alpha.
+    pub fn over(size: [usize; 2], out: &'a mut Pixels) -> Self {
+        Self { inside: [0, 0, size[0], size[1]], out, per: 1, write: over }
+    }
+}
+
 /// Points on a side of the tables between textures.
 const POINTS: usize = 33;
 
@@ -79,39 +106,39 @@ impl Staged {
     pub fn run(&self, pixels: &mut Pixels, plate: &Plate, stop: &AtomicBool) -> Option<()> {
         let source = Window { pixels, width: plate.size[0], at: [0, 0] };
         let made = self.textured(None, &source, plate, &mut Room::default(), stop)?;
-        self.finish(None, &made, [0, 0, plate.size[0], plate.size[1]], pixels, 1, over);
+        self.finish(None, &made, Target::over(plate.size, pixels));
         Some(())
     }
 
-    /// What halation adds and nothing else, in code values of a display, four times as bright as it is, in place of a
-    /// picture; black where there is none.
-    pub fn halation_alone(&self, pixels: &mut Pixels, plate: &Plate, display: &Encoding) {
+    /// What halation adds and nothing else, in code values of a display, four times as bright as it is; where nothing
+    /// adds any, all of `target` is left. `None` when `stop` was set meanwhile.
+    pub fn halation_alone<T: Send>(
+        &self,
+        source: &dyn Source,
+        plate: &Plate,
+        display: &Encoding,
+        stop: &AtomicBool,
+        target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
+    ) -> Option<()> {
         const BRIGHTER: f32 = 4.0;
-        let works: Vec<Colour<'_>> = self.parts.iter().map(|p| Colour::Exact(&p.program)).collect();
+        let works = self.works(None);
         let mut items = items(&self.parts, &works);
         let halation = items.iter().enumerate().find_map(|(i, item)| match item {
             Item::Texture(Texture::Halation(k)) => Some((i, k)),
             _ => None,
         });
-        let Some((at, kernel)) = halation else {
-            pixels.iter_mut().for_each(|p| p[..3].fill(0.0));
-            return;
-        };
+        let Some((at, kernel)) = halation else { return Some(()) };
         items.truncate(at);
         items.push(Item::Alone(kernel));
-        let (mut room, never) = (Room::default(), AtomicBool::new(false));
-        let work = Work { plate, precision: Precision::Single, room: &mut room, stop: &never };
-        let Some(made) = work.run(&items, &Window { pixels, width: plate.size[0], at: [0, 0] }) else {
-            return;
-        };
         let mut to_display =
             AP1.to(&display.primaries, Default::default()).unwrap_or(Mat3::IDENTITY).to_f32();
         to_display.0.as_flattened_mut().iter_mut().for_each(|v| *v *= BRIGHTER);
         let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32);
         let ops = vec![Op::Matrix(to_display), Op::Fit(luma), Op::Encode(display.transfer)];
-        let shown =
-            Self { parts: Vec::new(), last: Program { ops, left_out: Vec::new() }, gauge: self.gauge };
-        shown.finish(None, &made, [0, 0, plate.size[0], plate.size[1]], pixels, 1, over);
+        let shown = Program { ops, left_out: Vec::new() };
+        let mut room = Room::default();
+        let work = Work { plate, precision: Precision::Single, room: &mut room, stop };
+        into(work, &items, source, Colour::Exact(&shown), target)
     }
 
     /// All parts but the last: exactly in single precision, or through tables and in halves. `None` when `stop` was set
@@ -145,50 +172,36 @@ impl Staged {
         Colour::of(&self.last, table, self.parts.last().map(|p| p.gives), None)
     }
 
-    /// The whole of it through tables, on a part of the picture (its place and its size), without keeping anything but
-    /// what `room` holds. `write` is handed rows, and for each pixel `per` places of `out`. `None` when `stop` was set
-    /// meanwhile.
-    #[expect(clippy::too_many_arguments, reason = "where from, where to and with what")]
+    /// The whole of it, exactly or through tables, without keeping anything but what `room` holds. `None` when `stop` was
+    /// set meanwhile.
     pub fn render<T: Send>(
         &self,
         tables: Option<&StagedTables>,
         source: &dyn Source,
         plate: &Plate,
-        inside: [usize; 4],
         room: &mut Room,
         stop: &AtomicBool,
-        out: &mut [T],
-        per: usize,
-        write: impl Fn(&Pixels, &mut [T]) + Sync,
+        target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
     ) -> Option<()> {
         if self.parts.iter().any(|p| p.keep) {
             let made = self.textured(tables, source, plate, room, stop)?;
-            self.finish(tables, &made, inside, out, per, write);
+            self.finish(tables, &made, target);
             made.done(room);
             return Some(());
         }
         let works = self.works(tables);
-        let last = self.last_work(tables);
-        let [left, top, width, _] = inside;
         let work = Work { plate, precision: precision(tables), room, stop };
-        work.run_into(&items(&self.parts, &works), source, top, out, width * per, |line, row, out| {
-            row.resize(line.blocks() * N, [0.0; 4]);
-            last.pixels(line, None, row);
-            write(&row[left..left + width], out);
-        })
+        into(work, &items(&self.parts, &works), source, self.last_work(tables), target)
     }
 
-    /// The last part, exactly or through its table where it has one, on a part of the picture (its place and its size).
-    /// `write` is handed its rows, and for each pixel `per` places of `out`.
+    /// The last part, exactly or through its table where it has one.
     pub fn finish<T: Send>(
         &self,
         tables: Option<&StagedTables>,
         made: &Made,
-        [left, top, width, height]: [usize; 4],
-        out: &mut [T],
-        per: usize,
-        write: impl Fn(&Pixels, &mut [T]) + Sync,
+        target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
     ) {
+        let Target { inside: [left, top, width, height], out, per, write } = target;
         let colour = self.last_work(tables);
         let rows = band(height);
         out.par_chunks_mut(width * per * rows).enumerate().for_each(|(k, out)| {
@@ -258,6 +271,22 @@ fn items<'a>(parts: &'a [Part], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
         std::iter::once(Item::Colour(work)).chain(keep).chain(part.textures.iter().map(Item::Texture))
     });
     each.collect()
+}
+
+/// Work whose rows go through their last colour work and to where they are wanted.
+fn into<T: Send>(
+    work: Work<'_>,
+    items: &[Item<'_>],
+    source: &dyn Source,
+    last: Colour<'_>,
+    target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
+) -> Option<()> {
+    let Target { inside: [left, top, width, _], out, per, write } = target;
+    work.run_into(items, source, top, out, width * per, |line, row, out| {
+        row.resize(line.blocks() * N, [0.0; 4]);
+        last.pixels(line, None, row);
+        write(&row[left..left + width], out);
+    })
 }
 
 /// Pixels over others, but for their alpha.

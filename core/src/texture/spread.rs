@@ -73,10 +73,17 @@ pub fn weights(parts: &[(Part, f64)], levels: usize) -> Vec<f64> {
     let along: Vec<f64> = columns.iter().map(|c| dot(c, &wanted)).collect();
     let gram: Vec<Vec<f64>> = columns.iter().map(|c| columns.iter().map(|d| dot(c, d)).collect()).collect();
     let mut w = vec![0.0; levels];
+    // Until they stand to a hundred thousandth of all light.
     for _ in 0..4000 {
+        let mut most = 0.0_f64;
         for l in 0..levels {
             let miss = along[l] - dot(&gram[l], &w);
-            w[l] = (w[l] + miss / gram[l][l]).max(0.0);
+            let to = (w[l] + miss / gram[l][l]).max(0.0);
+            most = most.max((to - w[l]).abs());
+            w[l] = to;
+        }
+        if most < 1e-8 {
+            break;
         }
     }
     let sum: f64 = w.iter().sum();

@@ -186,14 +186,22 @@ impl Studio {
             None => (source, Cut::whole(whole)),
         };
         if r.show == Show::Halation {
-            textured::halation_alone(source, &staged, &cut, display, frame);
-            return Ok(true);
+            return Ok(textured::halation_alone(source, &staged, &cut, display, frame, stop));
         }
         if kind == Kind::Picture && r.show != Show::Grain {
             self.kept.render(source, staged, &cut, r.quality, frame, stop)
         } else {
-            Ok(textured::render_once(source, &staged, &cut, frame, stop))
+            Ok(self.kept.once(source, &staged, &cut, frame, stop))
         }
+    }
+
+    /// Appends a small picture, with its texture as far as that can be seen.
+    fn small(&self, proxy: &Proxy, staged: &Staged, frame: &mut Frame, stop: &AtomicBool) -> bool {
+        if staged.has_texture() {
+            let plate = Plate::whole(proxy.picture.width(), proxy.picture.height(), staged.gauge, 0);
+            return self.kept.once(proxy, staged, &Cut::whole(plate), frame, stop);
+        }
+        render(proxy, None, &staged.last, frame, stop)
     }
 
     /// One small picture of a row. `None` when `stop` was set meanwhile.
@@ -204,7 +212,7 @@ impl Studio {
         let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
-        Ok(small(&proxy, &staged, &mut frame, stop).then_some(frame))
+        Ok(self.small(&proxy, &staged, &mut frame, stop).then_some(frame))
     }
 
     /// One small picture of a shot under one of several paths; kept. `None` when `stop` was set meanwhile.
@@ -225,7 +233,7 @@ impl Studio {
         }
         let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let start = frame.len();
-        if !small(&proxy, &staged, &mut frame, stop) {
+        if !self.small(&proxy, &staged, &mut frame, stop) {
             return Ok(None);
         }
         let mut cards = lock();
@@ -357,15 +365,6 @@ fn grey(proxy: &Proxy) -> ApiResult<Proxy> {
     let (w, h) = (proxy.picture.width(), proxy.picture.height());
     let picture = picture::Picture::new(w, h, vec![grey[0]; w * h]).map_err(ApiError::internal)?;
     Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: "grey".into(), reach: None })
-}
-
-/// Appends a small picture, with its texture as far as that can be seen.
-fn small(proxy: &Proxy, staged: &Staged, frame: &mut Frame, stop: &AtomicBool) -> bool {
-    if staged.has_texture() {
-        let plate = Plate::whole(proxy.picture.width(), proxy.picture.height(), staged.gauge, 0);
-        return textured::render_once(proxy, staged, &Cut::whole(plate), frame, stop);
-    }
-    render(proxy, None, &staged.last, frame, stop)
 }
 
 /// Population of the hues that a step or group is given: each pixel counts for up to 64, as colourful as it is; every

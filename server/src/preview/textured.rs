@@ -4,8 +4,7 @@ use super::proxy::Proxy;
 use super::request::{Frame, Quality};
 use crate::error::{ApiError, ApiResult};
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Path, Staged, StagedTables};
-use lantern_core::picture;
+use lantern_core::look::{Path, Staged, StagedTables, Target};
 use lantern_core::step::{Values, Zone};
 use lantern_core::table::Bake;
 use lantern_core::texture::Plate;
@@ -107,10 +106,9 @@ impl TexturedKept {
         let (textured, quality) = match kept {
             Some(kept) => kept,
             None => {
-                let mut room = std::mem::take(&mut *locked(&self.room));
+                let pixels = window(proxy, &cut.plate);
                 let made =
-                    staged.textured(tables.as_ref(), &window(proxy, &cut.plate), &cut.plate, &mut room, stop);
-                *locked(&self.room) = room;
+                    self.in_room(|room| staged.textured(tables.as_ref(), &pixels, &cut.plate, room, stop));
                 let Some(made) = made else { return Ok(false) };
                 (Arc::new(made), quality)
             }
@@ -121,6 +119,28 @@ impl TexturedKept {
             made.done(&mut locked(&self.room));
         }
         Ok(true)
+    }
+
+    /// Appends the bytes of a picture with its texture, computed exactly and not kept. `false` when `stop` was set.
+    pub fn once(
+        &self,
+        proxy: &Proxy,
+        staged: &Staged,
+        cut: &Cut,
+        frame: &mut Frame,
+        stop: &AtomicBool,
+    ) -> bool {
+        let target = Target::bytes(cut.inside, grown(frame, cut));
+        let pixels = window(proxy, &cut.plate);
+        self.in_room(|room| staged.render(None, &pixels, &cut.plate, room, stop, target)).is_some()
+    }
+
+    /// Work with the buffers of the picture before it. Who comes meanwhile begins with none.
+    fn in_room<T>(&self, work: impl FnOnce(&mut Room) -> T) -> T {
+        let mut room = std::mem::take(&mut *locked(&self.room));
+        let done = work(&mut room);
+        *locked(&self.room) = room;
+        done
     }
 
     /// Tables for all parts, those kept that are still the same.
@@ -135,23 +155,20 @@ impl TexturedKept {
     }
 }
 
-/// Appends the bytes of a picture with its texture, computed exactly and not kept. `false` when `stop` was set.
-pub fn render_once(proxy: &Proxy, staged: &Staged, cut: &Cut, frame: &mut Frame, stop: &AtomicBool) -> bool {
-    let source = window(proxy, &cut.plate);
+/// Appends the bytes of what halation adds and nothing else. `false` when `stop` was set meanwhile.
+pub fn halation_alone(
+    proxy: &Proxy,
+    staged: &Staged,
+    cut: &Cut,
+    display: &Encoding,
+    frame: &mut Frame,
+    stop: &AtomicBool,
+) -> bool {
+    // Black, where there is none.
     let out = grown(frame, cut);
-    let mut room = Room::default();
-    staged.render(None, &source, &cut.plate, cut.inside, &mut room, stop, out, 4, picture::to_bytes).is_some()
-}
-
-/// Appends the bytes of what halation adds and nothing else.
-pub fn halation_alone(proxy: &Proxy, staged: &Staged, cut: &Cut, display: &Encoding, frame: &mut Frame) {
-    let mut pixels = gather(proxy, &cut.plate);
-    staged.halation_alone(&mut pixels, &cut.plate, display);
-    let [x, y, w, _] = cut.inside;
-    let rows = pixels.chunks_exact(cut.plate.size[0]).skip(y);
-    for (row, out) in rows.zip(grown(frame, cut).chunks_exact_mut(w * 4)) {
-        picture::to_bytes(&row[x..x + w], out);
-    }
+    out.chunks_exact_mut(4).for_each(|p| p[3] = 255);
+    let target = Target::bytes(cut.inside, out);
+    staged.halation_alone(&window(proxy, &cut.plate), &cut.plate, display, stop, target).is_some()
 }
 
 /// The path that shows grain and nothing else: its film, without other steps.
@@ -167,12 +184,6 @@ fn window<'a>(proxy: &'a Proxy, plate: &Plate) -> Window<'a> {
     Window { pixels: &proxy.picture.pixels, width: proxy.picture.width(), at: plate.origin }
 }
 
-fn gather(proxy: &Proxy, plate: &Plate) -> Vec<[f32; 4]> {
-    let width = proxy.picture.width();
-    let rows = proxy.picture.pixels.chunks_exact(width).skip(plate.origin[1]).take(plate.size[1]);
-    rows.flat_map(|row| row[plate.origin[0]..plate.origin[0] + plate.size[0]].iter().copied()).collect()
-}
-
 /// Room for the bytes of the part that is shown, after what there is.
 fn grown<'a>(frame: &'a mut Frame, cut: &Cut) -> &'a mut [u8] {
     let start = frame.len();
@@ -182,5 +193,5 @@ fn grown<'a>(frame: &'a mut Frame, cut: &Cut) -> &'a mut [u8] {
 
 /// Appends the bytes of the part that is shown.
 fn finish(staged: &Staged, tables: Option<&StagedTables>, made: &Made, cut: &Cut, frame: &mut Frame) {
-    staged.finish(tables, made, cut.inside, grown(frame, cut), 4, picture::to_bytes);
+    staged.finish(tables, made, Target::bytes(cut.inside, grown(frame, cut)));
 }

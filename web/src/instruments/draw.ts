@@ -12,24 +12,12 @@ function glow(scale: number): Uint8ClampedArray {
 const waveGlow = glow(1);
 const vectorGlow = glow(0.5);
 
-/** What a canvas was drawn with last: a megabyte a picture would keep the page busy with clearing up. */
-const drawn = new WeakMap<HTMLCanvasElement, { image: ImageData; words: Uint32Array }>();
-
 /** The waveform: RGB overlaid in the same columns, or the three side by side. */
 export function drawWave(canvas: HTMLCanvasElement, wave: Uint16Array, columns: number, parade: boolean): void {
-  const context = canvas.getContext("2d");
-  if (!context) return;
   const width = parade ? columns * 3 : columns;
-  let last = drawn.get(canvas);
-  if (!last || last.image.width !== width || canvas.width !== width || canvas.height !== LEVELS) {
-    canvas.width = width;
-    canvas.height = LEVELS;
-    const image = context.createImageData(width, LEVELS);
-    last = { image, words: new Uint32Array(image.data.buffer) };
-    drawn.set(canvas, last);
-  }
-  const { image, words } = last;
-  words.fill(0);
+  const out = sheet(canvas, width, LEVELS);
+  if (!out) return;
+  const { words } = out;
   for (let x = 0; x < columns; x++) {
     const column = x * 3 * LEVELS;
     for (let level = 0; level < LEVELS; level++) {
@@ -46,7 +34,7 @@ export function drawWave(canvas: HTMLCanvasElement, wave: Uint16Array, columns: 
       }
     }
   }
-  context.putImageData(image, 0, 0);
+  out.context.putImageData(out.image, 0, 0);
 }
 
 function shine(count: number): number {
@@ -126,7 +114,10 @@ export function drawChromaticity(canvas: HTMLCanvasElement, counts: Uint16Array,
   out.context.putImageData(out.image, 0, 0);
 }
 
-/** A canvas of a size with fresh, clear pixels. */
+/** What a canvas was drawn with last: new pixels for every picture would keep the page busy with clearing up. */
+const drawn = new WeakMap<HTMLCanvasElement, { image: ImageData; words: Uint32Array }>();
+
+/** A canvas of a size with clear pixels, as bytes and as words. */
 function sheet(canvas: HTMLCanvasElement, width: number, height: number) {
   const context = canvas.getContext("2d");
   if (!context) return null;
@@ -134,20 +125,22 @@ function sheet(canvas: HTMLCanvasElement, width: number, height: number) {
     canvas.width = width;
     canvas.height = height;
   }
-  const image = context.createImageData(width, height);
-  return { context, image, data: image.data };
+  let last = drawn.get(canvas);
+  if (last?.image.width !== width || last.image.height !== height) {
+    const image = context.createImageData(width, height);
+    last = { image, words: new Uint32Array(image.data.buffer) };
+    drawn.set(canvas, last);
+  } else {
+    last.words.fill(0);
+  }
+  return { context, image: last.image, data: last.image.data, words: last.words };
 }
 
 /** The vectorscope's trace, each place in the colour that lies there. */
 export function drawVector(canvas: HTMLCanvasElement, vector: Uint16Array, span: number): void {
-  const context = canvas.getContext("2d");
-  if (!context) return;
-  if (canvas.width !== LEVELS) {
-    canvas.width = LEVELS;
-    canvas.height = LEVELS;
-  }
-  const image = context.createImageData(LEVELS, LEVELS);
-  const out = image.data;
+  const sheeted = sheet(canvas, LEVELS, LEVELS);
+  if (!sheeted) return;
+  const out = sheeted.data;
   for (let i = 0; i < vector.length; i++) {
     const count = vector[i] ?? 0;
     if (count === 0) continue;
@@ -161,5 +154,5 @@ export function drawVector(canvas: HTMLCanvasElement, vector: Uint16Array, span:
     out[i * 4 + 2] = light + tint * 1.8556 * cb;
     out[i * 4 + 3] = 255;
   }
-  context.putImageData(image, 0, 0);
+  sheeted.context.putImageData(sheeted.image, 0, 0);
 }
