@@ -9,7 +9,7 @@ use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
 };
 use lantern_core::table::Bake;
-use lantern_core::texture::passes::Window;
+use lantern_core::texture::chain::Window;
 use lantern_core::texture::sheet::Room;
 use lantern_core::texture::{Plate, Texture, softness};
 use std::sync::atomic::AtomicBool;

@@ -12,7 +12,7 @@ use lantern_core::step::{
 };
 use lantern_core::table::Bake;
 use lantern_core::texture::Plate;
-use lantern_core::texture::passes::Window;
+use lantern_core::texture::chain::Window;
 use lantern_core::texture::sheet::Room;
 use std::sync::atomic::AtomicBool;
 

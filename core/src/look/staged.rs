@@ -6,8 +6,9 @@ use crate::colour::{Encoding, Mat3, primaries::AP1};
 use crate::lane::{self, N, Planes};
 use crate::picture::to_bytes;
 use crate::table::{Bake, Domain, Table, TableError, bake};
+use crate::texture::chain::{Point, Source, Window};
 use crate::texture::line::Line;
-use crate::texture::passes::{Item, Made, Point, Source, Window, Work, band};
+use crate::texture::passes::{Item, Made, Work, band};
 use crate::texture::sheet::{Precision, Room};
 use crate::texture::{Pixels, Plate, Texture};
 use rayon::prelude::*;
@@ -209,9 +210,9 @@ impl Staged {
             let (mut line, mut beside) = (Line::new(whole), made.aside.as_ref().map(|_| Line::new(whole)));
             let mut row = vec![[0.0; 4]; line.blocks() * N];
             for (y, out) in (top + k * rows..).zip(out.chunks_mut(width * per)) {
-                made.picture.row(y, &mut line);
+                made.picture.row(y, 0, &mut line);
                 if let (Some(aside), Some(beside)) = (&made.aside, &mut beside) {
-                    aside.row(y, beside);
+                    aside.row(y, 0, beside);
                 }
                 colour.pixels(&mut line, beside.as_ref(), &mut row);
                 write(&row[left..left + width], out);
@@ -281,11 +282,11 @@ fn into<T: Send>(
     last: Colour<'_>,
     target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
 ) -> Option<()> {
-    let Target { inside: [left, top, width, _], out, per, write } = target;
-    work.run_into(items, source, top, out, width * per, |line, row, out| {
+    let Target { inside, out, per, write } = target;
+    work.run_into(items, source, inside, out, per, |line, part, row, out| {
         row.resize(line.blocks() * N, [0.0; 4]);
         last.pixels(line, None, row);
-        write(&row[left..left + width], out);
+        write(&row[part], out);
     })
 }
 
@@ -353,7 +354,7 @@ impl<'a> Colour<'a> {
 }
 
 impl Point for Colour<'_> {
-    fn row(&self, _: usize, line: &mut Line) {
+    fn row(&self, _: usize, _: usize, line: &mut Line) {
         lane::vectorised(Row { colour: *self, line, beside: None, out: &mut [] });
     }
 }

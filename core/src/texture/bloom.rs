@@ -1,8 +1,8 @@
 //! Bloom: the glow of a lens around bright things.
 
 use super::Plate;
-use super::line::Line;
-use super::spread::{Gives, Part, levels, weights};
+use super::falloff::{Part, weights};
+use super::spread::{Gives, levels};
 use crate::step::field::parameters;
 
 parameters! {
@@ -34,13 +34,10 @@ impl Bloom {
 
 /// A share of all light.
 impl Gives for Kernel {
-    #[inline(always)]
-    fn row(&self, from: &Line, light: &mut Line) {
-        for c in 0..3 {
-            for (l, v) in light.plane_mut(c).iter_mut().zip(from.plane(c)) {
-                *l = self.amount * v;
-            }
-        }
+    const ALL: bool = true;
+
+    fn share(&self) -> f32 {
+        self.amount
     }
 }
 

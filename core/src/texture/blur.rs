@@ -1,15 +1,15 @@
 //! Filters of some pixels, across and then down, row by row.
 
+use super::chain::{Before, Columns, Stage, Wide};
 use super::line::{Line, Ring, held, weigh};
-use super::passes::{Before, Stage, Wide};
 use crate::lane;
 
 /// A filter that is the same across and down, and up and down.
 pub struct Blur {
     /// For each channel: weights on one side, the middle one first; at most [`super::line::MARGIN`] beside it.
     pub taps: [Vec<f32>; 3],
-    /// Pixels in a row, and rows.
-    pub size: [usize; 2],
+    /// Rows of the picture.
+    pub height: usize,
 }
 
 /// A [`Blur`] in a band.
@@ -20,21 +20,26 @@ pub struct Blurring<'a> {
 }
 
 impl Blur {
-    fn side(&self) -> usize {
+    /// Taps on each side.
+    pub fn side(&self) -> usize {
         self.taps.iter().map(Vec::len).max().unwrap_or(1) - 1
     }
 }
 
 impl Wide for Blur {
-    fn stage(&self) -> Box<dyn Stage + '_> {
-        let width = self.size[0];
+    fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
+        let width = columns.count;
         Box::new(Blurring { of: self, ring: Ring::new(width, 2 * self.side() + 1), row: Line::new(width) })
+    }
+
+    fn reach(&self) -> usize {
+        self.side()
     }
 }
 
 impl Stage for Blurring<'_> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        let (side, height) = (self.of.side(), self.of.size[1]);
+        let (side, height) = (self.of.side(), self.of.height);
         let Self { of, ring, row } = self;
         while let Some((at, line)) = ring.missing(y.saturating_sub(side), (y + side).min(height - 1)) {
             before(at, row);

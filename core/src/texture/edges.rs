@@ -5,21 +5,21 @@
 //! no further than (1 + k) / (1 - k) for large ones, as ((1 + k) r + (1 - k)) / ((1 - k) r + (1 + k)).
 
 use super::blur::{Across, Blur, Downward};
-use super::line::{Line, Ring, held};
-use super::passes::{Before, Ready, Stage, Wide};
+use super::chain::{Before, Columns, Ready, Stage, Wide};
+use super::line::{Line, Ring, held, sum};
 use super::softness::bell;
-use super::spread::{across, back, halve, halves};
+use super::spread::{Halved, across, back, halves};
 use crate::lane;
 
 /// Deviation in pixels from which the neighbourhood is made at half the size.
 const WIDE: f64 = 1.5;
 
 /// Edges of a strength along a neighbourhood of a deviation in pixels.
-pub(super) fn ready<'a>(sigma: f64, share: f32, size: [usize; 2]) -> Ready<'a> {
+pub(super) fn ready<'a>(sigma: f64, share: f32, height: usize) -> Ready<'a> {
     let taps = |sigma: f64| -> Vec<f32> { bell(sigma).iter().map(|t| *t as f32).collect() };
     if sigma < WIDE {
         let taps = taps(sigma);
-        return Ready::wide(Near { share, blur: Blur { taps: [taps.clone(), taps.clone(), taps], size } });
+        return Ready::wide(Near { share, blur: Blur { taps: [taps.clone(), taps.clone(), taps], height } });
     }
     // Down and up through the binomial is a variance of 2 square pixels; half the size counts four times.
     let taps = taps((0.25 * (sigma * sigma - 2.0)).sqrt());
@@ -27,7 +27,7 @@ pub(super) fn ready<'a>(sigma: f64, share: f32, size: [usize; 2]) -> Ready<'a> {
         share,
         downward: [0, 1].map(|y| downward(&taps, y)),
         taps: [taps.clone(), taps.clone(), taps],
-        size,
+        height,
     })
 }
 
@@ -69,13 +69,17 @@ struct NearBand<'a> {
 }
 
 impl Wide for Near {
-    fn stage(&self) -> Box<dyn Stage + '_> {
-        let (width, side) = (self.blur.size[0], self.blur.taps[0].len() - 1);
+    fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
+        let (width, side) = (columns.count, self.blur.side());
         Box::new(NearBand {
             of: self,
             own: Ring::new(width, side + 1),
             across: Ring::new(width, 2 * side + 1),
         })
+    }
+
+    fn reach(&self) -> usize {
+        self.blur.side()
     }
 }
 
@@ -89,8 +93,8 @@ impl Stage for NearBand<'_> {
                 draw(self.0, self.1, self.2);
             }
         }
-        let Blur { taps, size: [_, height] } = &self.of.blur;
-        let side = taps[0].len() - 1;
+        let Blur { taps, height } = &self.of.blur;
+        let side = self.of.blur.side();
         let (first, last) = (y.saturating_sub(side), (y + side).min(height - 1));
         let Self { of, own, across } = self;
         // One after the other: of the rows themselves only those from this one on are still needed.
@@ -112,7 +116,8 @@ struct Far {
     taps: [Vec<f32>; 3],
     /// For rows that lie on a coarse one and for those between two.
     downward: [Vec<f32>; 2],
-    size: [usize; 2],
+    /// Rows of the picture.
+    height: usize,
 }
 
 struct FarBand<'a> {
@@ -133,8 +138,8 @@ impl Far {
 }
 
 impl Wide for Far {
-    fn stage(&self) -> Box<dyn Stage + '_> {
-        let width = self.size[0];
+    fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
+        let width = columns.count;
         let half = width.div_ceil(2);
         Box::new(FarBand {
             of: self,
@@ -146,11 +151,16 @@ impl Wide for Far {
             back: Line::new(half),
         })
     }
+
+    fn reach(&self) -> usize {
+        // Coarse columns, the ones that those are made of, and the ones that they are put back from.
+        2 * self.side() + 2 + super::spread::HALVING
+    }
 }
 
 impl Stage for FarBand<'_> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        let height = self.of.size[1];
+        let height = self.of.height;
         let (middle, side, rows) = (y / 2, self.of.side(), height.div_ceil(2));
         let Self { of, own, coarse, tall, half, parts, back } = self;
         while let Some((at, line)) =
@@ -160,7 +170,7 @@ impl Stage for FarBand<'_> {
             {
                 before(at, line);
             }
-            lane::vectorised(Halved { own, at: 2 * at, height, tall, half, parts });
+            lane::vectorised(Halved { rows: own, at: 2 * at, height, tall, half, parts });
             half.extend();
             lane::vectorised(Across { taps: &of.taps, row: half, line });
         }
@@ -169,34 +179,6 @@ impl Stage for FarBand<'_> {
             before(at, line);
         }
         lane::vectorised(Drawn { of, own: own.get(y), coarse, y, rows, back, out });
-    }
-}
-
-/// One coarse row.
-struct Halved<'a> {
-    own: &'a Ring,
-    at: usize,
-    height: usize,
-    tall: &'a mut Line,
-    half: &'a mut Line,
-    parts: &'a mut [Vec<f32>; 2],
-}
-
-impl pulp::NullaryFnOnce for Halved<'_> {
-    type Output = ();
-
-    #[inline(always)]
-    fn call(self) {
-        let Self { own, at, height, tall, half, parts } = self;
-        for c in 0..3 {
-            let rows = [-2, -1, 0, 1, 2].map(|d| own.get(held(at as isize + d, height)).plane(c));
-            super::spread::combine(tall.plane_mut(c), rows);
-        }
-        tall.extend();
-        for c in 0..3 {
-            let reached = 2 * half.width() + 3;
-            halve(half.plane_mut(c), &tall.wide(c, 2)[..reached], parts);
-        }
     }
 }
 
@@ -221,14 +203,7 @@ impl pulp::NullaryFnOnce for Drawn<'_, '_> {
         let first = (y / 2) as isize - of.side() as isize;
         for c in 0..3 {
             out.plane_mut(c).fill(0.0);
-            let tall = back.plane_mut(c);
-            tall.fill(0.0);
-            for (d, w) in (first..).zip(weights) {
-                let row = coarse.get(held(d, rows)).plane(c);
-                for (o, r) in tall.iter_mut().zip(row) {
-                    *o += w * r;
-                }
-            }
+            sum(back.plane_mut(c), weights, |k| coarse.get(held(first + k as isize, rows)).plane(c));
         }
         across(back, out);
         draw(out, own, of.share);

@@ -1,9 +1,9 @@
 //! Flicker: density that breathes slowly from frame to frame.
 
 use super::Plate;
+use super::chain::{Point, Ready};
 use super::line::Line;
 use super::noise::{key, slow};
-use super::passes::{Point, Ready};
 use crate::step::field::parameters;
 
 parameters! {
@@ -48,7 +48,7 @@ impl Kernel {
 struct Gain(f32);
 
 impl Point for Gain {
-    fn row(&self, _: usize, line: &mut Line) {
+    fn row(&self, _: usize, _: usize, line: &mut Line) {
         for plane in line.planes_mut() {
             plane.iter_mut().for_each(|v| *v += self.0);
         }

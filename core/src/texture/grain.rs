@@ -2,9 +2,9 @@
 
 use super::Plate;
 use super::blur::Downward;
+use super::chain::{Before, Columns, Ready, Stage, Wide};
 use super::line::{Line, Ring, SIDE, weigh};
 use super::noise::{self, key, row};
-use super::passes::{Before, Ready, Stage, Wide};
 use super::softness::bell;
 use crate::film::{Chain, GREY, NegativeKind, stock::LayerGrain};
 use crate::lane;
@@ -38,8 +38,9 @@ struct Layer {
     power: f64,
     clump: f64,
     fog: f32,
+    /// By how much less there is of it for each unit of density.
     fall: f32,
-    /// The fall counted per unit of density.
+    /// The most density there is.
     most: f32,
     /// What makes the deviation that of density 1 there.
     scale: f32,
@@ -72,7 +73,7 @@ impl Layer {
             power: of.rms / 1000.0 * APERTURE.sqrt() / through_aperture(of.clump) * amount * size,
             clump: of.clump * size,
             fog: of.fog as f32,
-            fall: of.fall as f32,
+            fall: (of.fall / most) as f32,
             most: most as f32,
             scale: (1.0 / raw(1.0_f64.min(0.9 * most)).max(1e-3)) as f32,
             keep,
@@ -83,7 +84,7 @@ impl Layer {
     #[inline(always)]
     fn grain(&self, d: f32, noise: f32, left: f32) -> f32 {
         let d = d.max(0.0).min(self.most);
-        let s = self.scale * ((d + self.fog) * (1.0 - self.fall * d / self.most)).max(0.0).sqrt();
+        let s = self.scale * ((d + self.fog) * (1.0 - self.fall * d)).max(0.0).sqrt();
         let mut keep = 0.0;
         for k in self.keep.iter().rev() {
             keep = keep * d + k;
@@ -189,7 +190,6 @@ impl Kernel {
             keys: [0, 1, 2].map(|c| [key(self.seed, plate.frame, c), common]),
             parts: [own * norm, (1.0 - own) * norm],
             origin: plate.origin.map(|v| v as u32),
-            size: plate.size,
         })
     }
 }
@@ -206,7 +206,6 @@ struct Grained {
     /// How much of each.
     parts: [f32; 2],
     origin: [u32; 2],
-    size: [usize; 2],
 }
 
 struct Graining<'a> {
@@ -217,12 +216,14 @@ struct Graining<'a> {
     /// White noise with `side` more on both sides, of one kind and of the other.
     white: [Vec<f32>; 2],
     noise: Line,
+    /// The first column.
+    first: usize,
 }
 
 impl Wide for Grained {
-    fn stage(&self) -> Box<dyn Stage + '_> {
+    fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
         let side = self.taps.iter().map(Vec::len).max().unwrap_or(1) - 1;
-        let width = self.size[0];
+        let width = columns.count;
         let long = width.next_multiple_of(SIDE) + 2 * side;
         Box::new(Graining {
             of: self,
@@ -230,19 +231,24 @@ impl Wide for Grained {
             across: Ring::new(width, 2 * side + 1),
             white: [vec![0.0; long], vec![0.0; long]],
             noise: Line::new(width),
+            first: columns.first,
         })
+    }
+
+    fn reach(&self) -> usize {
+        0
     }
 }
 
 impl Stage for Graining<'_> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
         before(y, out);
-        let Self { of, side, across, white, noise } = self;
+        let Self { of, side, across, white, noise, first } = self;
         let side = *side;
         while let Some((at, line)) = across.missing(y, y + 2 * side) {
             // Places before the frame's first pixel wrap, which makes them other places.
             let place = |v: u32, at: usize| v.wrapping_add(at as u32).wrapping_sub(side as u32);
-            let place = [place(of.origin[0], 0), row(place(of.origin[1], at))];
+            let place = [place(of.origin[0], *first), row(place(of.origin[1], at))];
             lane::vectorised(Clumps { of, side, place, white, line });
         }
         let rows =

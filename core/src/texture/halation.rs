@@ -1,11 +1,12 @@
 //! Halation: light that goes through the film, comes back from its base and exposes it again.
 
 use super::Plate;
+use super::falloff::{Part, weights};
 use super::line::Line;
-use super::spread::{Gives, Part, levels, weights};
+use super::spread::{Gives, levels};
 use crate::film::GREY;
 use crate::film::stock::Returned;
-use crate::lane::{octaves, smoothstep};
+use crate::lane::{from_octaves, octaves, smoothstep};
 use crate::step::field::parameters;
 
 parameters! {
@@ -24,6 +25,9 @@ parameters! {
 
 /// Stops over which light begins to come back.
 const SOFT: f32 = 3.0;
+
+/// Pixels side by side that are looked at together for whether they give any.
+const RUN: usize = 128;
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
@@ -73,22 +77,43 @@ impl Gives for Kernel {
     #[inline(always)]
     fn row(&self, from: &Line, light: &mut Line) {
         let (share, low) = (self.share, self.threshold);
+        // What is darker, and most of a picture is, gives nothing: see `octaves`, which only ever grows.
+        let dark = from_octaves(low) * GREY as f32;
         let [red, green, blue] = light.planes_mut();
         let n = red.len();
-        let [r, g, b] = [0, 1, 2].map(|c| &from.plane(c)[..n]);
-        // How much comes back, in the plane that is filled last.
-        for i in 0..n {
-            let most = r[i].max(g[i]).max(b[i]);
-            blue[i] = smoothstep(low, low + SOFT, octaves(most * (1.0 / GREY as f32)));
-        }
-        for i in 0..n {
-            red[i] = share[0] * blue[i] * r[i].max(0.0);
-        }
-        for i in 0..n {
-            green[i] = share[1] * blue[i] * g[i].max(0.0);
-        }
-        for i in 0..n {
-            blue[i] *= share[2] * b[i].max(0.0);
+        let planes = [0, 1, 2].map(|c| &from.plane(c)[..n]);
+        let mut first = 0;
+        while first < n {
+            let run = first..(first + RUN).min(n);
+            let [r, g, b] = planes.map(|p| &p[run.clone()]);
+            let [red, green, blue] = [&mut red[run.clone()], &mut green[run.clone()], &mut blue[run.clone()]];
+            first += RUN;
+            let n = r.len();
+            let (g, b, green, red) = (&g[..n], &b[..n], &mut green[..n], &mut red[..n]);
+            let mut most = 0.0_f32;
+            for i in 0..n {
+                most = most.max(r[i].max(g[i]).max(b[i]));
+            }
+            if most < dark {
+                red.fill(0.0);
+                green.fill(0.0);
+                blue.fill(0.0);
+                continue;
+            }
+            // How much comes back, in the plane that is filled last.
+            for i in 0..n {
+                let most = r[i].max(g[i]).max(b[i]);
+                blue[i] = smoothstep(0.0, 1.0, (octaves(most * (1.0 / GREY as f32)) - low) * (1.0 / SOFT));
+            }
+            for i in 0..n {
+                red[i] = share[0] * blue[i] * r[i].max(0.0);
+            }
+            for i in 0..n {
+                green[i] = share[1] * blue[i] * g[i].max(0.0);
+            }
+            for i in 0..n {
+                blue[i] *= share[2] * b[i].max(0.0);
+            }
         }
     }
 }

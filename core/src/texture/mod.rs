@@ -6,7 +6,9 @@
 
 pub mod bloom;
 mod blur;
+pub mod chain;
 mod edges;
+pub mod falloff;
 pub mod flicker;
 pub mod grain;
 pub mod halation;
@@ -81,7 +83,7 @@ pub enum Texture {
 
 impl Texture {
     /// What happens to a row, ready for a plate. Bloom and halation need the whole picture first: see [`passes`].
-    fn ready<'a>(&self, plate: &Plate) -> Vec<passes::Ready<'a>> {
+    fn ready<'a>(&self, plate: &Plate) -> Vec<chain::Ready<'a>> {
         match self {
             Self::Bloom(_) | Self::Halation(_) => Vec::new(),
             Self::Vignette(k) => vec![k.ready(plate)],
@@ -121,11 +123,11 @@ impl halation::Kernel {
 fn alone(item: &passes::Item<'_>, pixels: &mut Pixels, plate: &Plate) {
     let (mut room, never) = (sheet::Room::default(), AtomicBool::new(false));
     let work = passes::Work { plate, precision: sheet::Precision::Single, room: &mut room, stop: &never };
-    let window = passes::Window { pixels, width: plate.size[0], at: [0, 0] };
+    let window = chain::Window { pixels, width: plate.size[0], at: [0, 0] };
     let Some(made) = work.run(std::slice::from_ref(item), &window) else { return };
     let mut line = line::Line::new(plate.size[0]);
     for (y, row) in pixels.chunks_exact_mut(plate.size[0]).enumerate() {
-        passes::Source::row(&made.picture, y, &mut line);
+        chain::Source::row(&made.picture, y, 0, &mut line);
         for c in 0..3 {
             row.iter_mut().zip(line.plane(c)).for_each(|(p, v)| p[c] = *v);
         }

@@ -57,7 +57,11 @@ pub fn fill(key: u32, x: u32, row: u32, out: &mut [f32]) {
         let (run, within) = (place / RUN, (place % RUN) as usize);
         let count = (RUN as usize - within).min(out.len() - done);
         let from = mix(run.wrapping_mul(0x9e37_79b1) ^ row ^ key) as usize % ENTRIES + within;
-        out[done..done + count].copy_from_slice(&table[from..from + count]);
+        match (out[done..].first_chunk_mut::<{ RUN as usize }>(), table[from..].first_chunk()) {
+            // As one: a copy of a length that is not known before is a call.
+            (Some(out), Some(run)) if within == 0 => *out = *run,
+            _ => out[done..done + count].copy_from_slice(&table[from..from + count]),
+        }
         done += count;
     }
 }

@@ -5,101 +5,16 @@
 //! only where something needs all of it: before light is spread by a pyramid, and at the end. Bands of rows are done side
 //! by side; what a row becomes does not depend on its band.
 
+use super::chain::{Before, Chain, Columns, Point, Ready, Source, Stage, Wide};
 use super::line::Line;
-use super::sheet::{Precision, Room, Rows, Sheet};
-use super::spread::{self, Gives, Stays, put_back};
-use super::{Pixels, Plate, Texture, halation};
+use super::sheet::{Precision, Room, Sheet};
+use super::spread::{self, Gives, Halving, Stays, put_back};
+use super::{Plate, Texture, halation};
 use crate::lane;
 use rayon::prelude::*;
+use std::ops::Range;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-
-/// Where rows come from.
-pub trait Source: Sync {
-    /// Writes the row `y`.
-    fn row(&self, y: usize, line: &mut Line);
-}
-
-/// A part of a picture of RGBA pixels.
-#[derive(Clone, Copy, Debug)]
-pub struct Window<'a> {
-    /// The whole picture, row by row.
-    pub pixels: &'a Pixels,
-    /// Pixels in its rows.
-    pub width: usize,
-    /// The place of the part's first pixel.
-    pub at: [usize; 2],
-}
-
-impl Source for Window<'_> {
-    fn row(&self, y: usize, line: &mut Line) {
-        struct Take<'a>(&'a Pixels, &'a mut Line);
-        impl pulp::NullaryFnOnce for Take<'_> {
-            type Output = ();
-            #[inline(always)]
-            fn call(self) {
-                self.1.take(self.0);
-            }
-        }
-        let first = (self.at[1] + y) * self.width + self.at[0];
-        lane::vectorised(Take(&self.pixels[first..first + line.width()], line));
-    }
-}
-
-impl Source for Sheet {
-    fn row(&self, y: usize, line: &mut Line) {
-        struct Read<'a>(&'a Sheet, usize, &'a mut Line);
-        impl pulp::NullaryFnOnce for Read<'_> {
-            type Output = ();
-            #[inline(always)]
-            fn call(self) {
-                self.0.read(self.1, self.2);
-            }
-        }
-        lane::vectorised(Read(self, y, line));
-    }
-}
-
-/// Writes a row of what comes before.
-pub type Before<'a> = dyn FnMut(usize, &mut Line) + 'a;
-
-/// One stage in a band: rows are asked for in order.
-pub trait Stage {
-    /// Writes the row `y`, from rows of what comes before.
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>);
-}
-
-/// What happens to each pixel by itself.
-pub trait Point: Sync {
-    /// Changes the row `y`.
-    fn row(&self, y: usize, line: &mut Line);
-}
-
-/// What reaches beyond a pixel, or keeps something from row to row.
-pub trait Wide: Sync {
-    /// For one band.
-    fn stage(&self) -> Box<dyn Stage + '_>;
-}
-
-/// Something that happens, ready for a plate: what all bands share.
-pub enum Ready<'a> {
-    /// To each pixel by itself.
-    Point(Box<dyn Point + 'a>),
-    /// With its neighbours.
-    Wide(Box<dyn Wide + 'a>),
-}
-
-impl<'a> Ready<'a> {
-    /// To each pixel by itself.
-    pub fn point(of: impl Point + 'a) -> Self {
-        Self::Point(Box::new(of))
-    }
-
-    /// With its neighbours.
-    pub fn wide(of: impl Wide + 'a) -> Self {
-        Self::Wide(Box::new(of))
-    }
-}
 
 /// What is done to a picture, in order.
 pub enum Item<'a> {
@@ -111,12 +26,6 @@ pub enum Item<'a> {
     Texture(&'a Texture),
     /// What halation adds, in place of the picture.
     Alone(&'a halation::Kernel),
-}
-
-impl Point for &dyn Point {
-    fn row(&self, y: usize, line: &mut Line) {
-        (**self).row(y, line);
-    }
 }
 
 /// A picture that is made, and the one that was kept.
@@ -186,19 +95,24 @@ struct Spread<'a, G> {
     gives: &'a G,
     stays: Stays,
     coarse: Option<Arc<Sheet>>,
-    width: usize,
 }
 
 struct Spreading<'a, G> {
     of: &'a Spread<'a, G>,
+    first: usize,
     light: Line,
     tall: Line,
 }
 
 impl<G: Gives> Wide for Spread<'_, G> {
-    fn stage(&self) -> Box<dyn Stage + '_> {
-        let tall = Line::new(self.coarse.as_ref().map_or(1, |c| c.size()[0]));
-        Box::new(Spreading { of: self, light: Line::new(self.width), tall })
+    fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
+        let tall = Line::new(if self.coarse.is_some() { columns.halved().count } else { 1 });
+        let light = Line::new(if G::ALL { 1 } else { columns.count });
+        Box::new(Spreading { of: self, first: columns.first / 2, light, tall })
+    }
+
+    fn reach(&self) -> usize {
+        2
     }
 }
 
@@ -209,16 +123,22 @@ impl<G: Gives> Stage for Spreading<'_, G> {
             type Output = ();
             #[inline(always)]
             fn call(self) {
-                let Put(Spreading { of, light, tall }, y, out) = self;
-                of.gives.row(out, light);
+                let Put(Spreading { of, first, light, tall }, y, out) = self;
                 let Stays { picture, light: share } = of.stays;
-                for c in 0..3 {
-                    for (v, l) in out.plane_mut(c).iter_mut().zip(light.plane(c)) {
-                        *v = picture * *v + share * l;
+                if G::ALL {
+                    for c in 0..3 {
+                        out.plane_mut(c).iter_mut().for_each(|v| *v *= picture + share);
+                    }
+                } else {
+                    of.gives.row(out, light);
+                    for c in 0..3 {
+                        for (v, l) in out.plane_mut(c).iter_mut().zip(light.plane(c)) {
+                            *v = picture * *v + share * l;
+                        }
                     }
                 }
                 if let Some(coarse) = &of.coarse {
-                    put_back(coarse, y, out, tall);
+                    put_back(coarse, y, *first, out, tall);
                 }
             }
         }
@@ -239,29 +159,35 @@ impl Work<'_> {
         Some(Made { picture, aside })
     }
 
-    /// Does all of it, and hands the rows from `top` on to `write` in place of writing the picture down: with room for
-    /// pixels, and with the row's `each` places of `out`. What is kept is not given. `None` when `stop` was set meanwhile.
+    /// Does all of it, and hands parts of the rows `inside` a picture (its place and its size) on to `write` in place of
+    /// writing the picture down: a line, where in it that part lies, room for pixels, and the part's `per` places for each
+    /// pixel of `out`. What is kept is not given. `None` when `stop` was set meanwhile.
     pub fn run_into<T: Send>(
         mut self,
         items: &[Item<'_>],
         source: &dyn Source,
-        top: usize,
+        inside: [usize; 4],
         out: &mut [T],
-        each: usize,
-        write: impl Fn(&mut Line, &mut Vec<[f32; 4]>, &mut [T]) + Sync,
+        per: usize,
+        write: impl Fn(&mut Line, Range<usize>, &mut Vec<[f32; 4]>, &mut [T]) + Sync,
     ) -> Option<()> {
         let mut pending = self.most(items, source)?;
-        let (width, stop) = (self.plate.size[0], self.stop);
-        let rows = band(out.len() / each.max(1));
-        out.par_chunks_mut(each * rows).enumerate().for_each(|(k, out)| {
-            let mut chain = Chain::of(&pending.ready, pending.source());
-            let (mut line, mut pixels) = (Line::new(width), Vec::new());
-            for (y, out) in (top + k * rows..).zip(out.chunks_mut(each)) {
-                if y % 16 == 0 && stop.load(Ordering::Relaxed) {
-                    return;
+        let ([left, top, width, height], stop) = (inside, self.stop);
+        let rows = band(height);
+        let cut = Columns::of(left..left + width, self.plate.size[0], Chain::reach(&pending.ready));
+        out.par_chunks_mut((width * per * rows).max(1)).enumerate().for_each(|(k, out)| {
+            let mut pixels = Vec::new();
+            for columns in &cut {
+                let mut chain = Chain::of(&pending.ready, pending.source(), columns);
+                let mut line = Line::new(columns.count);
+                let part = (columns.own.start - left) * per..(columns.own.end - left) * per;
+                for (y, out) in (top + k * rows..).zip(out.chunks_mut(width * per)) {
+                    if y % 16 == 0 && stop.load(Ordering::Relaxed) {
+                        return;
+                    }
+                    chain.row(y, &mut line);
+                    write(&mut line, columns.inside(), &mut pixels, &mut out[part.clone()]);
                 }
-                pull(&mut chain.stages, chain.source, y, &mut line);
-                write(&mut line, &mut pixels, out);
             }
         });
         pending.done(self.room);
@@ -280,15 +206,15 @@ impl Work<'_> {
                 Item::Colour(colour) => pending.ready.push(Ready::point(*colour)),
                 Item::Texture(Texture::Bloom(k)) => {
                     let weights = k.weights(self.plate);
-                    self.spread(&mut pending, &weights, k, Stays::given(&weights))?;
+                    self.spread(&mut pending, &weights, k, Stays::given(&weights, k.share()))?;
                 }
                 Item::Texture(Texture::Halation(k)) => {
                     let weights = k.weights(self.plate);
-                    self.spread(&mut pending, &weights, k, Stays::given(&weights))?;
+                    self.spread(&mut pending, &weights, k, Stays::given(&weights, k.share()))?;
                 }
                 Item::Alone(k) => {
                     let weights = k.weights(self.plate);
-                    self.spread(&mut pending, &weights, *k, Stays::alone(&weights))?;
+                    self.spread(&mut pending, &weights, *k, Stays::alone(&weights, k.share()))?;
                 }
                 Item::Texture(texture) => pending.ready.extend(texture.ready(self.plate)),
                 Item::Keep => pending.from = From::Aside(self.settle(&mut pending)?),
@@ -305,10 +231,23 @@ impl Work<'_> {
         gives: &'b G,
         stays: Stays,
     ) -> Option<()> {
-        let sheet = self.settle(pending)?;
-        pending.coarse = spread::spread(&sheet, weights, gives, self.room).map(Arc::new);
-        let (coarse, width) = (pending.coarse.clone(), sheet.size()[0]);
-        pending.ready.push(Ready::wide(Spread { gives, stays, coarse, width }));
+        let size = self.plate.size;
+        let used = spread::used(weights, size);
+        let mut half = None;
+        let sheet = self.settled(pending, |work, source, ready| {
+            if used == 1 {
+                return work.pass(source, ready);
+            }
+            let (sheet, halved) = work.pass_halved(source, ready, gives)?;
+            half = Some(halved);
+            Some(sheet)
+        })?;
+        if used > 1 {
+            let half = half.unwrap_or_else(|| spread::down(&sheet, size, gives, self.room));
+            pending.coarse = Some(Arc::new(spread::spread(half, weights, gives.share(), used, self.room)));
+        }
+        let coarse = pending.coarse.clone();
+        pending.ready.push(Ready::wide(Spread { gives, stays, coarse }));
         pending.from = From::Sheet(sheet);
         Some(())
     }
@@ -325,14 +264,23 @@ impl Work<'_> {
 
     /// Writes the picture down with what is ready done to it, which is then done. What was pending has no picture then.
     fn settle(&mut self, pending: &mut Pending<'_>) -> Option<Sheet> {
+        self.settled(pending, |work, source, ready| work.pass(source, ready))
+    }
+
+    /// As [`Work::settle`], by a pass; where nothing is to be done there is none.
+    fn settled(
+        &mut self,
+        pending: &mut Pending<'_>,
+        pass: impl FnOnce(&mut Self, &dyn Source, &[Ready<'_>]) -> Option<Sheet>,
+    ) -> Option<Sheet> {
         struct Nothing;
         impl Source for Nothing {
-            fn row(&self, _: usize, _: &mut Line) {}
+            fn row(&self, _: usize, _: usize, _: &mut Line) {}
         }
         let made = if matches!(pending.from, From::Sheet(_)) && pending.ready.is_empty() {
             None
         } else {
-            Some(self.pass(pending.source(), &pending.ready)?)
+            Some(pass(self, pending.source(), &pending.ready)?)
         };
         pending.done(self.room);
         match (std::mem::replace(&mut pending.from, From::Source(&Nothing)), made) {
@@ -354,11 +302,61 @@ impl Work<'_> {
         let mut to = self.room.sheet([width, height], self.precision);
         let rows = band(height);
         let stop = self.stop;
-        to.bands(rows).into_par_iter().enumerate().for_each(|(k, out)| {
-            let count = rows.min(height - k * rows);
-            Chain::of(ready, source).write(k * rows, count, width, out, stop);
+        let cut = Columns::of(0..width, width, Chain::reach(ready));
+        to.bands(rows).into_par_iter().enumerate().for_each(|(k, mut out)| {
+            for columns in &cut {
+                let mut chain = Chain::of(ready, source, columns);
+                let mut line = Line::new(columns.count);
+                for j in 0..rows.min(height - k * rows) {
+                    if j % 16 == 0 && stop.load(Ordering::Relaxed) {
+                        return;
+                    }
+                    chain.row(k * rows + j, &mut line);
+                    out.put(j, &line, columns);
+                }
+            }
         });
         (!stop.load(Ordering::Relaxed)).then_some(to)
+    }
+
+    /// A pass that writes the picture down and, from its rows as they come, the light that it gives at half its size.
+    fn pass_halved(
+        &mut self,
+        source: &dyn Source,
+        ready: &[Ready<'_>],
+        gives: &impl Gives,
+    ) -> Option<(Sheet, Sheet)> {
+        let size = self.plate.size;
+        let [width, height] = size.map(|v| v.div_ceil(2));
+        let mut to = self.room.sheet(size, self.precision);
+        let mut half = self.room.sheet([width, height], Precision::Single);
+        let rows = band(height);
+        let stop = self.stop;
+        let cut = Columns::of(0..size[0], size[0], Chain::reach(ready) + spread::HALVING);
+        let bands = to.bands(2 * rows).into_par_iter().zip(half.bands(rows));
+        bands.enumerate().for_each(|(k, (mut out, mut half))| {
+            let own = 2 * k * rows..2 * (k + 1) * rows;
+            for columns in &cut {
+                let halved = columns.halved();
+                let mut chain = Chain::of(ready, source, columns);
+                let mut halving = Halving::new(gives, [columns.count, size[1]]);
+                let mut line = Line::new(halved.count);
+                for j in 0..rows.min(height - k * rows) {
+                    if j % 8 == 0 && stop.load(Ordering::Relaxed) {
+                        return;
+                    }
+                    // It reaches beyond the band on both sides: those rows are written by their own.
+                    halving.row(k * rows + j, &mut line, &mut |at, row| {
+                        chain.row(at, row);
+                        if own.contains(&at) {
+                            out.put(at - own.start, row, columns);
+                        }
+                    });
+                    half.put(j, &line, &halved);
+                }
+            }
+        });
+        (!stop.load(Ordering::Relaxed)).then_some((to, half))
     }
 }
 
@@ -368,58 +366,4 @@ pub fn band(height: usize) -> usize {
     let threads = rayon::current_num_threads().max(1);
     let each = height.div_ceil(threads * MOST).max(if threads > 1 { 2 } else { 1 });
     height.div_ceil(threads * each).max(16)
-}
-
-/// The stages of a band.
-struct Chain<'a> {
-    stages: Vec<Box<dyn Stage + 'a>>,
-    source: &'a dyn Source,
-}
-
-struct Alone<'a>(&'a dyn Point);
-
-impl Stage for Alone<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        before(y, out);
-        self.0.row(y, out);
-    }
-}
-
-impl<'a> Chain<'a> {
-    fn of(ready: &'a [Ready<'_>], source: &'a dyn Source) -> Self {
-        let stage = |r: &'a Ready<'_>| -> Box<dyn Stage + 'a> {
-            match r {
-                Ready::Point(p) => Box::new(Alone(&**p)),
-                Ready::Wide(w) => w.stage(),
-            }
-        };
-        Self { stages: ready.iter().map(stage).collect(), source }
-    }
-
-    fn write(&mut self, first: usize, count: usize, width: usize, mut out: Rows<'_>, stop: &AtomicBool) {
-        struct Write<'a, 'b>(&'a mut Rows<'b>, usize, &'a Line);
-        impl pulp::NullaryFnOnce for Write<'_, '_> {
-            type Output = ();
-            #[inline(always)]
-            fn call(self) {
-                self.0.write(self.1, self.2);
-            }
-        }
-        let mut line = Line::new(width);
-        for k in 0..count {
-            if k % 16 == 0 && stop.load(Ordering::Relaxed) {
-                return;
-            }
-            pull(&mut self.stages, self.source, first + k, &mut line);
-            lane::vectorised(Write(&mut out, k, &line));
-        }
-    }
-}
-
-/// A row through all stages.
-fn pull(stages: &mut [Box<dyn Stage + '_>], source: &dyn Source, y: usize, line: &mut Line) {
-    match stages.split_last_mut() {
-        None => source.row(y, line),
-        Some((last, rest)) => last.row(y, line, &mut |y, line| pull(rest, source, y, line)),
-    }
 }

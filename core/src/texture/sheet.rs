@@ -3,8 +3,10 @@
 //! A pass reads one and writes another, and memory is what it waits for. Halves (IEEE 754 binary16) hold light to one
 //! part in two thousand and need half the time; single precision is for what is exact.
 
+use super::chain::Columns;
 use super::line::Line;
 use crate::half::{from_halves, to_halves};
+use crate::lane;
 
 /// How values are kept between two passes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -70,10 +72,13 @@ impl Room {
 }
 
 /// Some rows of a sheet, to be written.
-pub enum Rows<'a> {
-    /// In single precision.
+pub struct Rows<'a> {
+    width: usize,
+    values: Places<'a>,
+}
+
+enum Places<'a> {
     Single(&'a mut [f32]),
-    /// In halves.
     Half(&'a mut [u16]),
 }
 
@@ -82,24 +87,39 @@ impl Rows<'_> {
     #[inline(always)]
     pub fn read(&self, k: usize, line: &mut Line) {
         let w = line.width();
-        let Rows::Single(rows) = self else { return };
+        let Places::Single(rows) = &self.values else { return };
         for (c, plane) in line.planes_mut().into_iter().enumerate() {
             plane[..w].copy_from_slice(&rows[(3 * k + c) * w..(3 * k + c + 1) * w]);
         }
     }
 
-    /// Writes the row `k` of these.
-    #[inline(always)]
-    pub fn write(&mut self, k: usize, line: &Line) {
-        let w = line.width();
-        for c in 0..3 {
-            let first = (3 * k + c) * w;
-            let from = &line.plane(c)[..w];
-            match self {
-                Rows::Single(rows) => rows[first..first + w].copy_from_slice(from),
-                Rows::Half(rows) => to_halves(from, &mut rows[first..first + w]),
+    /// Writes the wanted columns of the row `k` of these, of a picture of the width that these have.
+    pub fn put(&mut self, k: usize, line: &Line, columns: &Columns) {
+        struct Write<'a, 'b>(&'a mut Rows<'b>, usize, &'a Line, &'a Columns);
+        impl pulp::NullaryFnOnce for Write<'_, '_> {
+            type Output = ();
+            #[inline(always)]
+            fn call(self) {
+                let Write(Rows { width, values }, k, line, columns) = self;
+                let (inside, own) = (columns.inside(), &columns.own);
+                for c in 0..3 {
+                    let from = &line.plane(c)[inside.clone()];
+                    let first = (3 * k + c) * *width;
+                    let to = first + own.start..first + own.end;
+                    match values {
+                        Places::Single(rows) => rows[to].copy_from_slice(from),
+                        Places::Half(rows) => to_halves(from, &mut rows[to]),
+                    }
+                }
             }
         }
+        lane::vectorised(Write(self, k, line, columns));
+    }
+
+    /// Writes the row `k` of these.
+    pub fn write(&mut self, k: usize, line: &Line) {
+        let width = line.width();
+        self.put(k, line, &Columns { first: 0, count: width, own: 0..width });
     }
 }
 
@@ -109,12 +129,12 @@ impl Sheet {
         [self.width, self.height]
     }
 
-    /// Reads a row.
+    /// Reads a row from the column `first` on, as much as the line is wide.
     #[inline(always)]
-    pub fn read(&self, y: usize, line: &mut Line) {
-        let w = self.width;
+    pub fn read(&self, y: usize, first: usize, line: &mut Line) {
+        let w = line.width();
         for c in 0..3 {
-            let first = (3 * y + c) * w;
+            let first = (3 * y + c) * self.width + first;
             let out = &mut line.plane_mut(c)[..w];
             match &self.values {
                 Values::Single(v) => out.copy_from_slice(&v[first..first + w]),
@@ -135,10 +155,11 @@ impl Sheet {
 
     /// All rows, in bands of `count`.
     pub fn bands(&mut self, count: usize) -> Vec<Rows<'_>> {
-        let size = 3 * self.width * count;
+        let (size, width) = (3 * self.width * count, self.width);
+        let rows = |values| Rows { width, values };
         match &mut self.values {
-            Values::Single(v) => v.chunks_mut(size).map(Rows::Single).collect(),
-            Values::Half(v) => v.chunks_mut(size).map(Rows::Half).collect(),
+            Values::Single(v) => v.chunks_mut(size).map(Places::Single).map(rows).collect(),
+            Values::Half(v) => v.chunks_mut(size).map(Places::Half).map(rows).collect(),
         }
     }
 }
@@ -161,7 +182,7 @@ mod tests {
                     rows.write(k, &line);
                 }
             }
-            sheet.read(3, &mut line);
+            sheet.read(3, 0, &mut line);
             assert_eq!((line.plane(0)[20], line.plane(2)[0]), (3.0, 3.5));
             room.give(sheet);
         }

@@ -1,7 +1,7 @@
 //! Softness: how sharply the film draws, layer by layer, and the edges that development draws along.
 
 use super::blur::Blur;
-use super::passes::Ready;
+use super::chain::Ready;
 use super::{Plate, edges};
 use crate::film::NegativeStock;
 use crate::step::field::parameters;
@@ -139,12 +139,12 @@ impl Kernel {
         let mut ready = Vec::new();
         let taps = self.radius.map(|a| narrowed(&taps(a / plate.pitch)));
         if taps.iter().any(|t| t.len() > 1) {
-            ready.push(Ready::wide(Blur { taps, size: plate.size }));
+            ready.push(Ready::wide(Blur { taps, height: plate.size[1] }));
         }
         let sigma = self.edge_reach / plate.pitch;
         // A neighbourhood within a pixel draws no edges.
         if self.edges > 0.0 && bell(sigma)[0] < 0.97 {
-            ready.push(edges::ready(sigma, self.edges.min(MOST_EDGES) as f32, plate.size));
+            ready.push(edges::ready(sigma, self.edges.min(MOST_EDGES) as f32, plate.size[1]));
         }
         ready
     }

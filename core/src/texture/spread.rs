@@ -6,89 +6,13 @@
 //! bells with weights of at least 0 that sum to 1: energy is kept, nothing rings. A recursive filter at full size costs
 //! ten times as much.
 
+use super::chain::{Before, Source, Stage};
+use super::falloff::LEVELS;
 use super::line::{Line, Ring, SIDE, held};
 use super::passes::band;
 use super::sheet::{Precision, Room, Rows, Sheet};
 use crate::lane;
 use rayon::prelude::*;
-
-/// The most levels: bells of up to 836 pixels.
-pub const LEVELS: usize = 11;
-
-/// Variance in square pixels of what level `l` spreads to, in each direction.
-pub fn variance(l: usize) -> f64 {
-    2.0 * (4_f64.powi(l as i32) - 1.0) / 3.0
-}
-
-/// Part of a round falloff.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Part {
-    /// exp(-r/a) / (2 pi a^2), a in pixels.
-    Exponential(f64),
-    /// A bell of this standard deviation in pixels.
-    Bell(f64),
-}
-
-impl Part {
-    /// The share of light within a radius.
-    pub fn within(self, r: f64) -> f64 {
-        match self {
-            Self::Exponential(a) => 1.0 - (1.0 + r / a) * (-r / a).exp(),
-            Self::Bell(s) => 1.0 - (-0.5 * (r / s).powi(2)).exp(),
-        }
-    }
-
-    /// The mean of the squared distance along one direction: half of that from the centre.
-    fn variance(self) -> f64 {
-        match self {
-            Self::Exponential(a) => 3.0 * a * a,
-            Self::Bell(s) => s * s,
-        }
-    }
-}
-
-/// Weights of the levels, summing to 1, that come nearest to a sum of parts with weights of their own; `levels` of them.
-///
-/// Least squares on the share of light within a radius, over radii evenly spaced in their logarithm, weights not below
-/// zero, found by coordinate descent. The mean of the squared radius is held as well, so that what is measured from a
-/// point of light is what was asked for.
-pub fn weights(parts: &[(Part, f64)], levels: usize) -> Vec<f64> {
-    let widest = parts.iter().map(|(p, _)| p.variance().sqrt()).fold(0.3, f64::max);
-    let radii: Vec<f64> = (0..48).map(|i| 0.3 * (8.0 * widest / 0.3).powf(f64::from(i) / 47.0)).collect();
-    let total: f64 = parts.iter().map(|(_, w)| w).sum::<f64>().max(1e-12);
-    let spread: f64 = parts.iter().map(|(p, w)| w * p.variance()).sum::<f64>() / total;
-    // Rows: radii, then the sum, then the variance as a share of what it should be.
-    let column = |l: usize| -> Vec<f64> {
-        let bell = Part::Bell(variance(l).sqrt().max(1e-3));
-        let mut rows: Vec<f64> = radii.iter().map(|r| bell.within(*r)).collect();
-        rows.push(30.0);
-        rows.push(10.0 * variance(l) / spread.max(1e-9));
-        rows
-    };
-    let columns: Vec<Vec<f64>> = (0..levels).map(column).collect();
-    let mut wanted: Vec<f64> =
-        radii.iter().map(|r| parts.iter().map(|(p, w)| w * p.within(*r)).sum::<f64>() / total).collect();
-    wanted.extend([30.0, 10.0]);
-    let dot = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a * b).sum::<f64>();
-    let along: Vec<f64> = columns.iter().map(|c| dot(c, &wanted)).collect();
-    let gram: Vec<Vec<f64>> = columns.iter().map(|c| columns.iter().map(|d| dot(c, d)).collect()).collect();
-    let mut w = vec![0.0; levels];
-    // Until they stand to a hundred thousandth of all light.
-    for _ in 0..4000 {
-        let mut most = 0.0_f64;
-        for l in 0..levels {
-            let miss = along[l] - dot(&gram[l], &w);
-            let to = (w[l] + miss / gram[l][l]).max(0.0);
-            most = most.max((to - w[l]).abs());
-            w[l] = to;
-        }
-        if most < 1e-8 {
-            break;
-        }
-    }
-    let sum: f64 = w.iter().sum();
-    w.iter().map(|v| v / sum).collect()
-}
 
 /// How many levels a picture has.
 pub fn levels(size: [usize; 2]) -> usize {
@@ -98,18 +22,25 @@ pub fn levels(size: [usize; 2]) -> usize {
 
 /// Light that a picture gives away, row by row.
 pub trait Gives: Sync {
+    /// Whether that is all light, but for [`Gives::share`].
+    const ALL: bool = false;
+
+    /// How much of the light of [`Gives::row`] is given.
+    fn share(&self) -> f32 {
+        1.0
+    }
+
     /// The light of a row.
-    fn row(&self, from: &Line, light: &mut Line);
+    fn row(&self, from: &Line, light: &mut Line) {
+        light.copy(from);
+    }
 }
 
 /// A level as it is.
 struct AsItIs;
 
 impl Gives for AsItIs {
-    #[inline(always)]
-    fn row(&self, from: &Line, light: &mut Line) {
-        light.copy(from);
-    }
+    const ALL: bool = true;
 }
 
 const BINOMIAL: [f32; 3] = [1.0 / 16.0, 4.0 / 16.0, 6.0 / 16.0];
@@ -126,90 +57,143 @@ pub struct Stays {
 impl Stays {
     /// Light is taken from the picture and given back spread: E' = E - L + sum over levels of `weights` times L spread by
     /// that level.
-    pub fn given(weights: &[f64]) -> Self {
-        Self { picture: 1.0, light: weights.first().map_or(0.0, |w| *w as f32) - 1.0 }
+    pub fn given(weights: &[f64], share: f32) -> Self {
+        Self { picture: 1.0, light: share * (weights.first().map_or(0.0, |w| *w as f32) - 1.0) }
     }
 
     /// The light that comes back and nothing else.
-    pub fn alone(weights: &[f64]) -> Self {
-        Self { picture: 0.0, light: weights.first().map_or(0.0, |w| *w as f32) }
+    pub fn alone(weights: &[f64], share: f32) -> Self {
+        Self { picture: 0.0, light: share * weights.first().map_or(0.0, |w| *w as f32) }
     }
+}
+
+/// Levels of a picture of a size that have a weight, the picture itself among them.
+pub fn used(weights: &[f64], size: [usize; 2]) -> usize {
+    weights.iter().rposition(|w| *w > 0.0).map_or(1, |i| i + 1).min(levels(size) + 1)
 }
 
 /// The light that comes back to a picture but for what never left its pixel, at half the picture's size, to be put onto
-/// it by [`put_back`]. Beyond its edges the picture goes on as it ends. `None` where all stays.
-pub fn spread(from: &Sheet, weights: &[f64], gives: &impl Gives, room: &mut Room) -> Option<Sheet> {
-    let used = weights.iter().rposition(|w| *w > 0.0).map_or(1, |i| i + 1).min(levels(from.size()) + 1);
-    let mut pyramid: Vec<Sheet> = Vec::with_capacity(used);
-    for _ in 1..used {
-        let next = match pyramid.last() {
-            None => down(from, gives, room),
-            Some(last) => down(last, &AsItIs, room),
-        };
-        pyramid.push(next);
+/// it by [`put_back`]: from that light at half the size, through the `used` levels. Beyond its edges the picture goes on
+/// as it ends.
+pub fn spread(half: Sheet, weights: &[f64], share: f32, used: usize, room: &mut Room) -> Sheet {
+    let keep = |l: usize| share * weights.get(l).map_or(0.0, |w| *w as f32);
+    let mut finer = vec![half];
+    for _ in 2..used {
+        let next = finer.last().map(|last| down(last, last.size(), &AsItIs, room));
+        finer.extend(next);
     }
+    let mut level = finer.len();
     let mut above: Option<Sheet> = None;
-    for (l, mut level) in pyramid.into_iter().enumerate().rev() {
-        up(above.as_ref(), &mut level, weights[l + 1] as f32);
-        if let Some(done) = above.replace(level) {
+    loop {
+        let Some(mut sheet) = finer.pop() else { break };
+        up(above.as_ref(), &mut sheet, keep(level));
+        if let Some(done) = above.replace(sheet) {
             room.give(done);
         }
+        level -= 1;
     }
-    above
+    above.unwrap_or_else(|| room.sheet([1, 1], Precision::Single))
 }
 
-struct Down<'a, G> {
-    from: &'a Sheet,
+/// Columns of a picture that one at half its size reaches.
+pub const HALVING: usize = 2;
+
+/// Rows of a picture's light at half its size.
+pub struct Halving<'a, G> {
     gives: &'a G,
-    first: usize,
-    rows: Rows<'a>,
-    count: usize,
+    height: usize,
+    /// The rows that are reached.
+    ring: Ring,
+    row: Line,
+    /// A row through the binomial downward, its even and its odd places.
+    tall: Line,
+    parts: [Vec<f32>; 2],
 }
 
-impl<G: Gives> pulp::NullaryFnOnce for Down<'_, G> {
+impl<'a, G: Gives> Halving<'a, G> {
+    /// For a band of a picture of a size.
+    pub fn new(gives: &'a G, [width, height]: [usize; 2]) -> Self {
+        let row = Line::new(if G::ALL { 1 } else { width });
+        let (ring, tall) = (Ring::new(width, 5), Line::new(width));
+        Self { gives, height, ring, row, tall, parts: halves(width.div_ceil(2)) }
+    }
+}
+
+impl<G: Gives> Stage for Halving<'_, G> {
+    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+        struct Light<'a, G>(&'a G, &'a Line, &'a mut Line);
+        impl<G: Gives> pulp::NullaryFnOnce for Light<'_, G> {
+            type Output = ();
+            #[inline(always)]
+            fn call(self) {
+                self.0.row(self.1, self.2);
+            }
+        }
+        let Self { gives, height, ring, row, tall, parts } = self;
+        while let Some((at, line)) = ring.missing((2 * y).saturating_sub(2), (2 * y + 2).min(*height - 1)) {
+            if G::ALL {
+                before(at, line);
+            } else {
+                before(at, row);
+                lane::vectorised(Light(*gives, row, line));
+            }
+        }
+        lane::vectorised(Halved { rows: ring, at: 2 * y, height: *height, tall, half: out, parts });
+    }
+}
+
+/// One row at half the size of those around it.
+pub struct Halved<'a> {
+    /// The rows.
+    pub rows: &'a Ring,
+    /// The one in the middle.
+    pub at: usize,
+    /// Rows of the picture.
+    pub height: usize,
+    /// Room for a row of the picture.
+    pub tall: &'a mut Line,
+    /// Where the result goes.
+    pub half: &'a mut Line,
+    /// See [`halves`].
+    pub parts: &'a mut [Vec<f32>; 2],
+}
+
+impl pulp::NullaryFnOnce for Halved<'_> {
     type Output = ();
 
     #[inline(always)]
-    fn call(mut self) {
-        let [w, h] = self.from.size();
-        let half = w.div_ceil(2);
-        // The rows that are reached; a row through the binomial downward, its even and its odd places.
-        let mut ring = Ring::new(w, 5);
-        let (mut row, mut tall, mut out) = (Line::new(w), Line::new(w), Line::new(half));
-        let mut parts = halves(half);
-        for k in 0..self.count {
-            let y = 2 * (self.first + k);
-            while let Some((at, light)) = ring.missing(y.saturating_sub(2), (y + 2).min(h - 1)) {
-                self.from.read(at, &mut row);
-                self.gives.row(&row, light);
-            }
-            for c in 0..3 {
-                let rows = [-2, -1, 0, 1, 2].map(|d| ring.get(held(y as isize + d, h)).plane(c));
-                combine(tall.plane_mut(c), rows);
-            }
-            tall.extend();
-            for c in 0..3 {
-                halve(out.plane_mut(c), &tall.wide(c, 2)[..2 * half + 3], &mut parts);
-            }
-            self.rows.write(k, &out);
+    fn call(self) {
+        let Self { rows, at, height, tall, half, parts } = self;
+        for c in 0..3 {
+            let rows = [-2, -1, 0, 1, 2].map(|d| rows.get(held(at as isize + d, height)).plane(c));
+            combine(tall.plane_mut(c), rows);
+        }
+        tall.extend();
+        for c in 0..3 {
+            let reached = 2 * half.width() + 3;
+            halve(half.plane_mut(c), &tall.wide(c, 2)[..reached], parts);
         }
     }
 }
 
-fn down(from: &Sheet, gives: &impl Gives, room: &mut Room) -> Sheet {
-    let [width, height] = from.size().map(|v| v.div_ceil(2));
+/// The light that a picture of a size gives, at half that size.
+pub fn down(from: &dyn Source, size: [usize; 2], gives: &impl Gives, room: &mut Room) -> Sheet {
+    let [width, height] = size.map(|v| v.div_ceil(2));
     let mut to = room.sheet([width, height], Precision::Single);
     let each = band(height);
-    to.bands(each).into_par_iter().enumerate().for_each(|(k, rows)| {
-        let first = k * each;
-        lane::vectorised(Down { from, gives, first, rows, count: each.min(height - first) });
+    to.bands(each).into_par_iter().enumerate().for_each(|(k, mut rows)| {
+        let (mut halving, mut line) = (Halving::new(gives, size), Line::new(width));
+        for j in 0..each.min(height - k * each) {
+            halving.row(k * each + j, &mut line, &mut |at, row| from.row(at, 0, row));
+            rows.write(j, &line);
+        }
     });
     to
 }
 
 /// The binomial of five rows.
 #[inline(always)]
-pub fn combine(out: &mut [f32], rows: [&[f32]; 5]) {
+fn combine(out: &mut [f32], rows: [&[f32]; 5]) {
     let n = out.len();
     let [a, b, c, d, e] = rows.map(|r| &r[..n]);
     for i in 0..n {
@@ -225,7 +209,7 @@ pub fn halves(half: usize) -> [Vec<f32>; 2] {
 
 /// The binomial at every second place; `from` begins two places before the first and ends two after the last.
 #[inline(always)]
-pub fn halve(out: &mut [f32], from: &[f32], [even, odd]: &mut [Vec<f32>; 2]) {
+fn halve(out: &mut [f32], from: &[f32], [even, odd]: &mut [Vec<f32>; 2]) {
     let pairs = from.chunks_exact(2);
     if let [last] = pairs.remainder() {
         even[from.len() / 2] = *last;
@@ -262,15 +246,16 @@ pub fn across(coarse: &mut Line, line: &mut Line) {
     }
 }
 
-/// Puts a level back onto the row `y` of a picture at twice its size.
+/// Puts a level back onto the row `y` of a picture at twice its size; `tall` has as much of a row as is needed, from the
+/// level's column `first` on.
 #[inline(always)]
-pub fn put_back(coarse: &Sheet, y: usize, line: &mut Line, tall: &mut Line) {
-    let [w, h] = coarse.size();
+pub fn put_back(coarse: &Sheet, y: usize, first: usize, line: &mut Line, tall: &mut Line) {
+    let ([_, h], w) = (coarse.size(), tall.width());
     let middle = (y / 2).min(h - 1);
     let (above, below) = (middle.saturating_sub(1), (middle + 1).min(h - 1));
     let parts = back(y);
     for c in 0..3 {
-        let [p, q, r] = [above, middle, below].map(|y| &coarse.single(y, c)[..w]);
+        let [p, q, r] = [above, middle, below].map(|y| &coarse.single(y, c)[first..first + w]);
         let out = &mut tall.plane_mut(c)[..w];
         for i in 0..w {
             out[i] = parts[0] * p[i] + parts[1] * q[i] + parts[2] * r[i];
@@ -301,7 +286,7 @@ impl pulp::NullaryFnOnce for Up<'_> {
                 line.plane_mut(c).iter_mut().for_each(|v| *v *= self.keep);
             }
             if let Some(coarse) = self.coarse {
-                put_back(coarse, self.first + k, &mut line, &mut tall);
+                put_back(coarse, self.first + k, 0, &mut line, &mut tall);
             }
             self.rows.write(k, &line);
         }
@@ -321,7 +306,7 @@ fn up(coarse: Option<&Sheet>, level: &mut Sheet, keep: f32) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::texture::sheet::Precision;
+    use crate::texture::falloff::variance;
 
     /// A picture's first channel, spread and nothing else.
     fn alone(from: &[f32], [w, h]: [usize; 2], weights: &[f64]) -> Vec<f32> {
@@ -332,14 +317,18 @@ mod tests {
             line.planes_mut().into_iter().for_each(|p| p[..w].copy_from_slice(row));
             rows.write(0, &line);
         }
-        let coarse = spread(&sheet, weights, &AsItIs, &mut room);
+        let used = used(weights, [w, h]);
+        let coarse = (used > 1).then(|| {
+            let half = down(&sheet, [w, h], &AsItIs, &mut room);
+            spread(half, weights, 1.0, used, &mut room)
+        });
         let mut tall = Line::new(w.div_ceil(2));
         let mut out = Vec::new();
         for (y, row) in from.chunks_exact(w).enumerate() {
             line.plane_mut(0)[..w].copy_from_slice(row);
-            line.plane_mut(0).iter_mut().for_each(|v| *v *= Stays::alone(weights).light);
+            line.plane_mut(0).iter_mut().for_each(|v| *v *= Stays::alone(weights, 1.0).light);
             if let Some(coarse) = &coarse {
-                put_back(coarse, y, &mut line, &mut tall);
+                put_back(coarse, y, 0, &mut line, &mut tall);
             }
             out.extend_from_slice(&line.plane(0)[..w]);
         }
@@ -375,17 +364,5 @@ mod tests {
     fn an_even_field_stays_even_to_its_edges() {
         let out = alone(&vec![0.4; 97 * 61], [97, 61], &[0.2, 0.2, 0.2, 0.2, 0.2]);
         assert!(out.iter().all(|v| (v - 0.4).abs() < 1e-6));
-    }
-
-    #[test]
-    fn weights_are_shares_and_hold_the_radius() {
-        let parts =
-            [(Part::Exponential(3.0), 0.5), (Part::Exponential(11.0), 0.3), (Part::Exponential(30.0), 0.2)];
-        let w = weights(&parts, 9);
-        assert!(w.iter().all(|v| *v >= 0.0) && (w.iter().sum::<f64>() - 1.0).abs() < 1e-12);
-        let got: f64 = w.iter().enumerate().map(|(l, w)| w * variance(l)).sum();
-        // E[r^2] of exp(-r/a) over the plane is 6 a^2.
-        let want = 0.5 * 3.0 * 9.0 + 0.3 * 3.0 * 121.0 + 0.2 * 3.0 * 900.0;
-        assert!((got / want - 1.0).abs() < 0.03, "{got} for {want}");
     }
 }

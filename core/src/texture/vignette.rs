@@ -1,8 +1,8 @@
 //! Vignette: light that falls off toward the edges of the frame.
 
 use super::Plate;
+use super::chain::{Point, Ready};
 use super::line::Line;
-use super::passes::{Point, Ready};
 use crate::colour::plane::polar;
 use crate::lane::{self, exp2, smoothstep};
 use crate::step::field::parameters;
@@ -83,15 +83,16 @@ impl Kernel {
 }
 
 impl Point for Falloff {
-    fn row(&self, y: usize, line: &mut Line) {
+    fn row(&self, y: usize, first: usize, line: &mut Line) {
         let dy = (self.at[1] + y as f32) * self.scale[1];
-        lane::vectorised(Fallen { of: self, dy, line });
+        lane::vectorised(Fallen { of: self, first, dy, line });
     }
 }
 
 /// One row of the frame.
 struct Fallen<'a> {
     of: &'a Falloff,
+    first: usize,
     dy: f32,
     line: &'a mut Line,
 }
@@ -102,10 +103,10 @@ impl pulp::NullaryFnOnce for Fallen<'_> {
     #[inline(always)]
     fn call(self) {
         let Falloff { kernel: k, at, scale } = self.of;
-        let (left, scale, dy) = (at[0], scale[0], self.dy);
+        let (left, scale, dy, first) = (at[0], scale[0], self.dy, self.first as i32);
         for c in 0..3 {
             let stops = k.stops[c];
-            for (x, v) in (0_i32..).zip(self.line.plane_mut(c)) {
+            for (x, v) in (first..).zip(self.line.plane_mut(c)) {
                 let dx = (left + x as f32) * scale;
                 let fall = smoothstep(k.size, k.size + k.softness, (dx * dx + dy * dy).sqrt());
                 *v *= exp2(stops * fall);

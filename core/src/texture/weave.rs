@@ -1,9 +1,9 @@
 //! Gate weave: a frame that does not quite stand still in the gate.
 
 use super::Plate;
+use super::chain::{Before, Columns, Ready, Stage, Wide};
 use super::line::{Line, Ring, SIDE, held};
 use super::noise::{key, slow};
-use super::passes::{Before, Ready, Stage, Wide};
 use crate::lane;
 use crate::step::field::parameters;
 
@@ -70,13 +70,13 @@ impl Kernel {
         let by = self.place(plate.frame).map(|v| -v / plate.pitch);
         let whole = by.map(f64::floor);
         let taps = [cubic(by[0] - whole[0]), cubic(by[1] - whole[1])];
-        Ready::wide(Move { size: plate.size, taps, whole: whole.map(|v| v as isize) })
+        Ready::wide(Move { height: plate.size[1], taps, whole: whole.map(|v| v as isize) })
     }
 }
 
 /// A move by whole pixels, and by a share of one across and down.
 struct Move {
-    size: [usize; 2],
+    height: usize,
     taps: [[f32; 4]; 2],
     whole: [isize; 2],
 }
@@ -88,16 +88,20 @@ struct Moving<'a> {
 }
 
 impl Wide for Move {
-    fn stage(&self) -> Box<dyn Stage + '_> {
-        let width = self.size[0];
+    fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
+        let width = columns.count;
         let long = vec![0.0; width.next_multiple_of(SIDE) + SIDE + 4];
         Box::new(Moving { of: self, ring: Ring::new(width, 4), long })
+    }
+
+    fn reach(&self) -> usize {
+        self.whole[0].unsigned_abs() + 2
     }
 }
 
 impl Stage for Moving<'_> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        let (top, h) = (y as isize + self.of.whole[1], self.of.size[1]);
+        let (top, h) = (y as isize + self.of.whole[1], self.of.height);
         while let Some((at, line)) = self.ring.missing(held(top - 1, h), held(top + 2, h)) {
             before(at, line);
         }
@@ -119,11 +123,11 @@ impl pulp::NullaryFnOnce for Moved<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let Self { of: Move { size: [w, h], taps, whole }, ring, top, out, long } = self;
+        let Self { of: Move { height, taps, whole }, ring, top, out, long } = self;
         let [across, down] = *taps;
-        let (w, start) = (*w as isize, whole[0] - 1);
+        let (w, start) = (out.width() as isize, whole[0] - 1);
         for c in 0..3 {
-            let rows = [-1, 0, 1, 2].map(|d| ring.get(held(top + d, *h)).plane(c));
+            let rows = [-1, 0, 1, 2].map(|d| ring.get(held(top + d, *height)).plane(c));
             let tall = out.plane_mut(c);
             let n = tall.len();
             four(tall, rows, down);
