@@ -205,7 +205,7 @@ impl pulp::NullaryFnOnce for Drawn<'_, '_> {
             out.plane_mut(c).fill(0.0);
             sum(back.plane_mut(c), weights, |k| coarse.get(held(first + k as isize, rows)).plane(c));
         }
-        across(back, out);
+        across(back, 0, out);
         draw(out, own, of.share);
     }
 }

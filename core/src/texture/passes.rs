@@ -8,7 +8,7 @@
 use super::chain::{Before, Chain, Columns, Point, Ready, Source, Stage, Wide};
 use super::line::Line;
 use super::sheet::{Precision, Room, Sheet};
-use super::spread::{self, Gives, Halving, Stays, put_back};
+use super::spread::{self, Back, Gives, Halving, Levels, Stays};
 use super::{Plate, Texture, halation};
 use crate::lane;
 use rayon::prelude::*;
@@ -68,8 +68,8 @@ enum From<'a> {
 struct Pending<'a> {
     from: From<'a>,
     ready: Vec<Ready<'a>>,
-    /// The level that the first of what is ready puts back.
-    coarse: Option<Arc<Sheet>>,
+    /// Light that the first of what is ready puts back.
+    levels: Option<Arc<Levels>>,
     aside: Option<Sheet>,
 }
 
@@ -84,8 +84,8 @@ impl Pending<'_> {
     /// Nothing is left to be done; the buffers are given back but for a picture that is kept.
     fn done(&mut self, room: &mut Room) {
         self.ready.clear();
-        if let Some(sheet) = self.coarse.take().and_then(|c| Arc::try_unwrap(c).ok()) {
-            room.give(sheet);
+        if let Some(levels) = self.levels.take().and_then(|l| Arc::try_unwrap(l).ok()) {
+            levels.done(room);
         }
     }
 }
@@ -94,56 +94,55 @@ impl Pending<'_> {
 struct Spread<'a, G> {
     gives: &'a G,
     stays: Stays,
-    coarse: Option<Arc<Sheet>>,
+    levels: Option<Arc<Levels>>,
 }
 
 struct Spreading<'a, G> {
     of: &'a Spread<'a, G>,
-    first: usize,
     light: Line,
-    tall: Line,
+    back: Option<Box<Back<'a>>>,
 }
 
 impl<G: Gives> Wide for Spread<'_, G> {
     fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
-        let tall = Line::new(if self.coarse.is_some() { columns.halved().count } else { 1 });
         let light = Line::new(if G::ALL { 1 } else { columns.count });
-        Box::new(Spreading { of: self, first: columns.first / 2, light, tall })
+        let back = self.levels.as_ref().and_then(|l| l.back(columns.first, columns.count));
+        Box::new(Spreading { of: self, light, back })
     }
 
     fn reach(&self) -> usize {
-        2
+        0
     }
 }
 
 impl<G: Gives> Stage for Spreading<'_, G> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        struct Put<'a, 'b, G>(&'a mut Spreading<'b, G>, usize, &'a mut Line);
-        impl<G: Gives> pulp::NullaryFnOnce for Put<'_, '_, G> {
+        struct Keep<'a, 'b, G>(&'a Spread<'b, G>, &'a mut Line, &'a mut Line);
+        impl<G: Gives> pulp::NullaryFnOnce for Keep<'_, '_, G> {
             type Output = ();
             #[inline(always)]
             fn call(self) {
-                let Put(Spreading { of, first, light, tall }, y, out) = self;
+                let Self(of, light, out) = self;
                 let Stays { picture, light: share } = of.stays;
                 if G::ALL {
                     for c in 0..3 {
                         out.plane_mut(c).iter_mut().for_each(|v| *v *= picture + share);
                     }
-                } else {
-                    of.gives.row(out, light);
-                    for c in 0..3 {
-                        for (v, l) in out.plane_mut(c).iter_mut().zip(light.plane(c)) {
-                            *v = picture * *v + share * l;
-                        }
-                    }
+                    return;
                 }
-                if let Some(coarse) = &of.coarse {
-                    put_back(coarse, y, *first, out, tall);
+                of.gives.row(out, light);
+                for c in 0..3 {
+                    for (v, l) in out.plane_mut(c).iter_mut().zip(light.plane(c)) {
+                        *v = picture * *v + share * l;
+                    }
                 }
             }
         }
         before(y, out);
-        lane::vectorised(Put(self, y, out));
+        lane::vectorised(Keep(self.of, &mut self.light, out));
+        if let Some(back) = &mut self.back {
+            back.put(y, out);
+        }
     }
 }
 
@@ -200,7 +199,7 @@ impl Work<'_> {
     /// Everything up to the last pass.
     fn most<'b>(&mut self, items: &[Item<'b>], source: &'b dyn Source) -> Option<Pending<'b>> {
         let mut pending =
-            Pending { from: From::Source(source), ready: Vec::new(), coarse: None, aside: None };
+            Pending { from: From::Source(source), ready: Vec::new(), levels: None, aside: None };
         for item in items {
             match item {
                 Item::Colour(colour) => pending.ready.push(Ready::point(*colour)),
@@ -243,11 +242,13 @@ impl Work<'_> {
             Some(sheet)
         })?;
         if used > 1 {
-            let half = half.unwrap_or_else(|| spread::down(&sheet, size, gives, self.room));
-            pending.coarse = Some(Arc::new(spread::spread(half, weights, gives.share(), used, self.room)));
+            let (precision, share) = (self.precision, gives.share());
+            let half = half.unwrap_or_else(|| spread::down(&sheet, size, gives, precision, self.room));
+            let levels = Levels::of(half, weights, share, used, precision, self.room);
+            pending.levels = Some(Arc::new(levels));
         }
-        let coarse = pending.coarse.clone();
-        pending.ready.push(Ready::wide(Spread { gives, stays, coarse }));
+        let levels = pending.levels.clone();
+        pending.ready.push(Ready::wide(Spread { gives, stays, levels }));
         pending.from = From::Sheet(sheet);
         Some(())
     }
@@ -259,7 +260,7 @@ impl Work<'_> {
             _ => None,
         });
         let ready = weaves.flat_map(|t| t.ready(self.plate)).collect();
-        self.settle(&mut Pending { from: From::Sheet(aside), ready, coarse: None, aside: None })
+        self.settle(&mut Pending { from: From::Sheet(aside), ready, levels: None, aside: None })
     }
 
     /// Writes the picture down with what is ready done to it, which is then done. What was pending has no picture then.
@@ -329,7 +330,7 @@ impl Work<'_> {
         let size = self.plate.size;
         let [width, height] = size.map(|v| v.div_ceil(2));
         let mut to = self.room.sheet(size, self.precision);
-        let mut half = self.room.sheet([width, height], Precision::Single);
+        let mut half = self.room.sheet([width, height], self.precision);
         let rows = band(height);
         let stop = self.stop;
         let cut = Columns::of(0..size[0], size[0], Chain::reach(ready) + spread::HALVING);

@@ -83,16 +83,6 @@ enum Places<'a> {
 }
 
 impl Rows<'_> {
-    /// Reads the row `k` of these, in single precision; in halves, nothing.
-    #[inline(always)]
-    pub fn read(&self, k: usize, line: &mut Line) {
-        let w = line.width();
-        let Places::Single(rows) = &self.values else { return };
-        for (c, plane) in line.planes_mut().into_iter().enumerate() {
-            plane[..w].copy_from_slice(&rows[(3 * k + c) * w..(3 * k + c + 1) * w]);
-        }
-    }
-
     /// Writes the wanted columns of the row `k` of these, of a picture of the width that these have.
     pub fn put(&mut self, k: usize, line: &Line, columns: &Columns) {
         struct Write<'a, 'b>(&'a mut Rows<'b>, usize, &'a Line, &'a Columns);
@@ -140,16 +130,6 @@ impl Sheet {
                 Values::Single(v) => out.copy_from_slice(&v[first..first + w]),
                 Values::Half(v) => from_halves(&v[first..first + w], out),
             }
-        }
-    }
-
-    /// A channel of a row of a sheet in single precision; empty for one in halves.
-    #[inline(always)]
-    pub fn single(&self, y: usize, c: usize) -> &[f32] {
-        let first = (3 * y + c) * self.width;
-        match &self.values {
-            Values::Single(v) => &v[first..first + self.width],
-            Values::Half(_) => &[],
         }
     }
 

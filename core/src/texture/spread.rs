@@ -10,7 +10,7 @@ use super::chain::{Before, Source, Stage};
 use super::falloff::LEVELS;
 use super::line::{Line, Ring, SIDE, held};
 use super::passes::band;
-use super::sheet::{Precision, Room, Rows, Sheet};
+use super::sheet::{Precision, Room, Sheet};
 use crate::lane;
 use rayon::prelude::*;
 
@@ -72,27 +72,132 @@ pub fn used(weights: &[f64], size: [usize; 2]) -> usize {
     weights.iter().rposition(|w| *w > 0.0).map_or(1, |i| i + 1).min(levels(size) + 1)
 }
 
-/// The light that comes back to a picture but for what never left its pixel, at half the picture's size, to be put onto
-/// it by [`put_back`]: from that light at half the size, through the `used` levels. Beyond its edges the picture goes on
-/// as it ends.
-pub fn spread(half: Sheet, weights: &[f64], share: f32, used: usize, room: &mut Room) -> Sheet {
-    let keep = |l: usize| share * weights.get(l).map_or(0.0, |w| *w as f32);
-    let mut finer = vec![half];
-    for _ in 2..used {
-        let next = finer.last().map(|last| down(last, last.size(), &AsItIs, room));
-        finer.extend(next);
-    }
-    let mut level = finer.len();
-    let mut above: Option<Sheet> = None;
-    loop {
-        let Some(mut sheet) = finer.pop() else { break };
-        up(above.as_ref(), &mut sheet, keep(level));
-        if let Some(done) = above.replace(sheet) {
-            room.give(done);
+/// The light that leaves its pixel, at half its picture's size, at a quarter and so on, with the weight of each.
+pub struct Levels(Vec<(Sheet, f32)>);
+
+impl Levels {
+    /// From that light at half the size, for the `used` levels of a picture.
+    pub fn of(
+        half: Sheet,
+        weights: &[f64],
+        share: f32,
+        used: usize,
+        precision: Precision,
+        room: &mut Room,
+    ) -> Self {
+        let weight = |l: usize| share * weights.get(l).map_or(0.0, |w| *w as f32);
+        let mut levels = vec![(half, weight(1))];
+        for l in 2..used {
+            let next = levels.last().map(|(last, _)| down(last, last.size(), &AsItIs, precision, room));
+            levels.extend(next.map(|n| (n, weight(l))));
         }
-        level -= 1;
+        Self(levels)
     }
-    above.unwrap_or_else(|| room.sheet([1, 1], Precision::Single))
+
+    /// Gives its buffers back.
+    pub fn done(self, room: &mut Room) {
+        self.0.into_iter().for_each(|(sheet, _)| room.give(sheet));
+    }
+
+    /// What puts the light back onto some columns of the picture's rows.
+    pub fn back(&self, first: usize, count: usize) -> Option<Box<Back<'_>>> {
+        Back::of(&self.0, first, count)
+    }
+}
+
+/// Puts light back onto rows at twice its size, with all that lies under it: made row by row as it is reached. Beyond its
+/// edges the picture goes on as it ends.
+pub struct Back<'a> {
+    level: &'a Sheet,
+    weight: f32,
+    /// The first column of its rows.
+    first: usize,
+    /// By how much that lies before the first one under the finer rows.
+    before: usize,
+    ring: Ring,
+    tall: Line,
+    under: Option<Box<Back<'a>>>,
+}
+
+impl<'a> Back<'a> {
+    fn of(levels: &'a [(Sheet, f32)], finer: usize, count: usize) -> Option<Box<Self>> {
+        let ((level, weight), under) = levels.split_first()?;
+        // One more column on both sides, from an even one on.
+        let first = (finer / 2).saturating_sub(1) / 2 * 2;
+        let width = ((finer + count).div_ceil(2) + 1).min(level.size()[0]) - first;
+        Some(Box::new(Self {
+            level,
+            weight: *weight,
+            first,
+            before: finer / 2 - first,
+            ring: Ring::new(width, 3),
+            tall: Line::new(width),
+            under: Self::of(under, first, width),
+        }))
+    }
+
+    /// Onto the row `y` of the picture; rows come in order.
+    pub fn put(&mut self, y: usize, line: &mut Line) {
+        let Self { level, weight, first, before, ring, tall, under } = self;
+        let last = level.size()[1] - 1;
+        let middle = (y / 2).min(last);
+        while let Some((at, row)) = ring.missing(middle.saturating_sub(1), (middle + 1).min(last)) {
+            lane::vectorised(Weighted { level, weight: *weight, at, first: *first, row });
+            if let Some(under) = under {
+                under.put(at, row);
+            }
+        }
+        let rows = [middle.saturating_sub(1), middle, (middle + 1).min(last)].map(|y| ring.get(y));
+        lane::vectorised(PutBack { rows, parts: back(y), before: *before, tall, line });
+    }
+}
+
+/// A row of a level times its weight.
+struct Weighted<'a> {
+    level: &'a Sheet,
+    weight: f32,
+    at: usize,
+    first: usize,
+    row: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Weighted<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        self.level.read(self.at, self.first, self.row);
+        for c in 0..3 {
+            self.row.plane_mut(c).iter_mut().for_each(|v| *v *= self.weight);
+        }
+    }
+}
+
+/// Three rows put back onto one at twice their size.
+struct PutBack<'a> {
+    rows: [&'a Line; 3],
+    parts: [f32; 3],
+    before: usize,
+    tall: &'a mut Line,
+    line: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for PutBack<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Self { rows, parts, before, tall, line } = self;
+        for c in 0..3 {
+            let out = tall.plane_mut(c);
+            let n = out.len();
+            let [p, q, r] = rows.map(|row| &row.plane(c)[..n]);
+            for i in 0..n {
+                out[i] = parts[0] * p[i] + parts[1] * q[i] + parts[2] * r[i];
+            }
+        }
+        across(tall, before, line);
+    }
 }
 
 /// Columns of a picture that one at half its size reaches.
@@ -177,9 +282,15 @@ impl pulp::NullaryFnOnce for Halved<'_> {
 }
 
 /// The light that a picture of a size gives, at half that size.
-pub fn down(from: &dyn Source, size: [usize; 2], gives: &impl Gives, room: &mut Room) -> Sheet {
+pub fn down(
+    from: &dyn Source,
+    size: [usize; 2],
+    gives: &impl Gives,
+    precision: Precision,
+    room: &mut Room,
+) -> Sheet {
     let [width, height] = size.map(|v| v.div_ceil(2));
-    let mut to = room.sheet([width, height], Precision::Single);
+    let mut to = room.sheet([width, height], precision);
     let each = band(height);
     to.bands(each).into_par_iter().enumerate().for_each(|(k, mut rows)| {
         let (mut halving, mut line) = (Halving::new(gives, size), Line::new(width));
@@ -231,76 +342,22 @@ pub fn back(y: usize) -> [f32; 3] {
     if y.is_multiple_of(2) { [0.125, 0.75, 0.125] } else { [0.0, 0.5, 0.5] }
 }
 
-/// Adds a coarse row to one twice as long, between its places too.
+/// Places beside a coarse row that are looked at: one, and those that it may begin before a finer one.
+const BEFORE: usize = 4;
+
+/// Adds a coarse row, from the place `first` on, to one twice as long, between its places too.
 #[inline(always)]
-pub fn across(coarse: &mut Line, line: &mut Line) {
+pub fn across(coarse: &mut Line, first: usize, line: &mut Line) {
     coarse.extend();
     for c in 0..3 {
         let (pairs, _) = line.plane_mut(c).as_chunks_mut::<2>();
-        let (wide, n) = (coarse.wide(c, 1), pairs.len());
+        let (wide, n) = (&coarse.wide(c, BEFORE)[BEFORE - 1 + first..], pairs.len());
         let (a, b, c) = (&wide[..n], &wide[1..n + 1], &wide[2..n + 2]);
         for (((p, a), b), c) in pairs.iter_mut().zip(a).zip(b).zip(c) {
             p[0] += 0.125 * (a + c) + 0.75 * b;
             p[1] += 0.5 * (b + c);
         }
     }
-}
-
-/// Puts a level back onto the row `y` of a picture at twice its size; `tall` has as much of a row as is needed, from the
-/// level's column `first` on.
-#[inline(always)]
-pub fn put_back(coarse: &Sheet, y: usize, first: usize, line: &mut Line, tall: &mut Line) {
-    let ([_, h], w) = (coarse.size(), tall.width());
-    let middle = (y / 2).min(h - 1);
-    let (above, below) = (middle.saturating_sub(1), (middle + 1).min(h - 1));
-    let parts = back(y);
-    for c in 0..3 {
-        let [p, q, r] = [above, middle, below].map(|y| &coarse.single(y, c)[first..first + w]);
-        let out = &mut tall.plane_mut(c)[..w];
-        for i in 0..w {
-            out[i] = parts[0] * p[i] + parts[1] * q[i] + parts[2] * r[i];
-        }
-    }
-    across(tall, line);
-}
-
-struct Up<'a> {
-    coarse: Option<&'a Sheet>,
-    width: usize,
-    keep: f32,
-    first: usize,
-    rows: Rows<'a>,
-    count: usize,
-}
-
-impl pulp::NullaryFnOnce for Up<'_> {
-    type Output = ();
-
-    #[inline(always)]
-    fn call(mut self) {
-        let mut line = Line::new(self.width);
-        let mut tall = Line::new(self.coarse.map_or(1, |c| c.size()[0]));
-        for k in 0..self.count {
-            self.rows.read(k, &mut line);
-            for c in 0..3 {
-                line.plane_mut(c).iter_mut().for_each(|v| *v *= self.keep);
-            }
-            if let Some(coarse) = self.coarse {
-                put_back(coarse, self.first + k, 0, &mut line, &mut tall);
-            }
-            self.rows.write(k, &line);
-        }
-    }
-}
-
-/// level = its weight times itself + the level under it put back at its size.
-fn up(coarse: Option<&Sheet>, level: &mut Sheet, keep: f32) {
-    let [width, height] = level.size();
-    let each = band(height);
-    level.bands(each).into_par_iter().enumerate().for_each(|(k, rows)| {
-        let first = k * each;
-        lane::vectorised(Up { coarse, width, keep, first, rows, count: each.min(height - first) });
-    });
 }
 
 #[cfg(test)]
@@ -318,17 +375,17 @@ mod tests {
             rows.write(0, &line);
         }
         let used = used(weights, [w, h]);
-        let coarse = (used > 1).then(|| {
-            let half = down(&sheet, [w, h], &AsItIs, &mut room);
-            spread(half, weights, 1.0, used, &mut room)
+        let levels = (used > 1).then(|| {
+            let half = down(&sheet, [w, h], &AsItIs, Precision::Single, &mut room);
+            Levels::of(half, weights, 1.0, used, Precision::Single, &mut room)
         });
-        let mut tall = Line::new(w.div_ceil(2));
+        let mut back = levels.as_ref().and_then(|l| l.back(0, w));
         let mut out = Vec::new();
         for (y, row) in from.chunks_exact(w).enumerate() {
             line.plane_mut(0)[..w].copy_from_slice(row);
             line.plane_mut(0).iter_mut().for_each(|v| *v *= Stays::alone(weights, 1.0).light);
-            if let Some(coarse) = &coarse {
-                put_back(coarse, y, 0, &mut line, &mut tall);
+            if let Some(back) = &mut back {
+                back.put(y, &mut line);
             }
             out.extend_from_slice(&line.plane(0)[..w]);
         }
