@@ -121,6 +121,31 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     );
 }
 
+#[test]
+fn a_wide_picture_done_in_columns_is_the_same_to_the_bit() {
+    let (w, h) = (3301, 24);
+    let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
+    let window = Window { pixels: &source, width: w, at: [0, 0] };
+    let (staged, mut room) = (everything(false), Room::default());
+    assert!(staged.reach(&plate) > 100);
+    let mut run = |inside: [usize; 4]| {
+        let mut out = vec![[0.0_f32; 4]; inside[2] * inside[3]];
+        let write = |from: &[[f32; 4]], to: &mut [[f32; 4]]| to.copy_from_slice(from);
+        let target = Target { inside, out: &mut out, per: 1, write };
+        staged.render(None, &window, &plate, &mut room, &NEVER, target).unwrap();
+        out
+    };
+    let whole = run([0, 0, w, h]);
+    // Parts that are narrow enough to be done at once, over the places where the whole is cut, and off them.
+    for left in [0, 900, 1040, 1111, 2201, 2301] {
+        let part = run([left, 3, 1000, 18]);
+        for (k, row) in part.chunks_exact(1000).enumerate() {
+            let first = (k + 3) * w + left;
+            assert!(row == &whole[first..first + 1000], "row {k} from column {left}");
+        }
+    }
+}
+
 /// A value of a channel beyond whose edges the picture goes on as it ends.
 fn at(pixels: &[[f32; 4]], [w, h]: [usize; 2], x: isize, y: isize, c: usize) -> f64 {
     let held = |v: isize, n: usize| v.clamp(0, n as isize - 1) as usize;

@@ -5,7 +5,7 @@
 use lantern_core::film::stock::negatives;
 use lantern_core::film::{Chain, GREY};
 use lantern_core::step::{Bloom, Grain, Halation, Negative, Print, Softness};
-use lantern_core::texture::spread::Part;
+use lantern_core::texture::falloff::Part;
 use lantern_core::texture::{Plate, Texture, grain, softness};
 
 const SIZES: [(usize, usize); 2] = [(960, 540), (3840, 2160)];

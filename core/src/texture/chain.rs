@@ -65,22 +65,24 @@ pub struct Columns {
     pub own: Range<usize>,
 }
 
-/// Columns that are done together when a picture has more than twice as many.
-const TOGETHER: usize = 1024;
+/// The most columns that are done together where stages keep rows.
+const TOGETHER: usize = 1536;
+
+/// Columns that stages reach from which they keep enough for that. Shorter pieces of rows are slower to fetch.
+const FAR: usize = 8;
 
 impl Columns {
     /// The wanted columns of a picture of a width, in parts, for stages that reach some to both sides.
     pub fn of(wanted: Range<usize>, width: usize, reach: usize) -> Vec<Self> {
-        let reach = reach.next_multiple_of(SIDE);
-        let few = wanted.len() <= 2 * TOGETHER || 4 * reach > TOGETHER;
-        let each = if few { wanted.len() } else { TOGETHER };
+        let parts = if (FAR..TOGETHER / 8).contains(&reach) { wanted.len().div_ceil(TOGETHER) } else { 1 };
+        let each = wanted.len().div_ceil(parts.max(1)).next_multiple_of(2 * SIDE).max(2 * SIDE);
         let cut = |start: usize| {
-            let own = start..(start + each.max(1)).min(wanted.end);
+            let own = start..(start + each).min(wanted.end);
             // The whole of a picture that is not cut, or on a whole even number.
             let first = own.start.saturating_sub(reach) / 2 * 2;
             Self { first, count: (own.end + reach).min(width) - first, own }
         };
-        wanted.clone().step_by(each.max(1)).map(cut).collect()
+        wanted.clone().step_by(each).map(cut).collect()
     }
 
     /// The same at half the size.
@@ -211,7 +213,7 @@ mod tests {
         for (wanted, width, reach) in [
             (0..3840, 3840, 40),
             (0..1920, 1920, 40),
-            (101..3700, 3840, 7),
+            (101..3700, 3840, 9),
             (0..5001, 5001, 0),
             (9..9, 20, 3),
         ] {
@@ -221,7 +223,7 @@ mod tests {
             for c in &parts {
                 assert!(c.first % 2 == 0 && c.first <= c.own.start.saturating_sub(reach));
                 assert!(c.first + c.count >= (c.own.end + reach).min(width) && c.first + c.count <= width);
-                assert!(c.count <= 1024 + 2 * (reach + 17) || parts.len() == 1);
+                assert!(c.count <= 1536 + 2 * (reach + 17) || parts.len() == 1);
             }
         }
     }

@@ -143,7 +143,8 @@ impl Wide for Far {
         let half = width.div_ceil(2);
         Box::new(FarBand {
             of: self,
-            own: Ring::new(width, 2 * self.side() + 8),
+            // From the row that is made to the last one that a coarse row reaches.
+            own: Ring::new(width, 2 * self.side() + 4),
             coarse: Ring::new(half, 2 * self.side() + 1),
             tall: Line::new(width),
             half: Line::new(half),

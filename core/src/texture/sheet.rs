@@ -128,7 +128,7 @@ impl Sheet {
             let out = &mut line.plane_mut(c)[..w];
             match &self.values {
                 Values::Single(v) => out.copy_from_slice(&v[first..first + w]),
-                Values::Half(v) => from_halves(&v[first..first + w], out),
+                Values::Half(v) => from_halves(&v[first..first + w], 3 * self.width, out),
             }
         }
     }

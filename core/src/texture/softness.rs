@@ -34,7 +34,8 @@ pub fn radius(f50: f64) -> f64 {
 
 /// Modulation transfer of a radius at a frequency, in units of one over the other.
 pub fn transfer(a: f64, f: f64) -> f64 {
-    (1.0 + (2.0 * PI * a * f).powi(2)).powf(-1.5)
+    let t = 1.0 + (2.0 * PI * a * f).powi(2);
+    1.0 / (t * t.sqrt())
 }
 
 impl Softness {
@@ -81,24 +82,26 @@ pub fn taps(a: f64) -> Vec<f64> {
     // Beyond this lies less than half a per cent.
     let side = ((a * 6.0).round() as usize).clamp(1, MOST_TAPS);
     // The falloff across a line, summed over a pixel: the cosine transform of transfer times that of a pixel.
-    let (steps, last) = (600, (12.0 / a.max(0.02)).min(24.0));
+    let last = (12.0 / a.max(0.02)).min(24.0);
+    let spectrum = |f: f64| transfer(a, f) * sinc(f);
+    let sampled: Vec<[f64; 2]> = simpson(0.0, last, 600).map(|(f, w)| [f, w * spectrum(f)]).collect();
     let tap = |j: usize| {
-        let at = |f: f64| transfer(a, f) * sinc(f) * (2.0 * PI * f * j as f64).cos();
-        (2.0 * simpson(0.0, last, steps, at)).max(0.0)
+        let cosine = |[f, v]: &[f64; 2]| v * (2.0 * PI * f * j as f64).cos();
+        (2.0 * sampled.iter().map(cosine).sum::<f64>()).max(0.0)
     };
     shares((0..=side).map(tap).collect())
 }
 
-/// The integral of a function over an interval, by Simpson's rule in an even number of steps.
-fn simpson(from: f64, to: f64, steps: u32, f: impl Fn(f64) -> f64) -> f64 {
+/// Places and weights for the integral of a function over an interval, by Simpson's rule in an even number of steps.
+fn simpson(from: f64, to: f64, steps: u32) -> impl Iterator<Item = (f64, f64)> {
     let h = (to - from) / f64::from(steps);
-    let weight = |i: u32| match i {
+    let weight = move |i: u32| match i {
         0 => 1.0,
         i if i == steps => 1.0,
         i if i % 2 == 1 => 4.0,
         _ => 2.0,
     };
-    h / 3.0 * (0..=steps).map(|i| weight(i) * f(from + h * f64::from(i))).sum::<f64>()
+    (0..=steps).map(move |i| (from + h * f64::from(i), h / 3.0 * weight(i)))
 }
 
 /// Taps on one side, the middle one first, scaled so that all of them sum to 1.
@@ -118,7 +121,8 @@ pub fn bell(sigma: f64) -> Vec<f64> {
     let side = ((BELL * sigma).ceil() as usize).clamp(1, MOST_TAPS);
     let at = |x: f64| (-0.5 * (x / sigma).powi(2)).exp();
     // Summed over each pixel.
-    shares((0..=side).map(|j| j as f64).map(|x| simpson(x - 0.5, x + 0.5, 16, at)).collect())
+    let over = |j: usize| simpson(j as f64 - 0.5, j as f64 + 0.5, 16).map(|(x, w)| w * at(x)).sum();
+    shares((0..=side).map(over).collect())
 }
 
 fn narrowed(taps: &[f64]) -> Vec<f32> {
