@@ -16,6 +16,10 @@ use std::time::Instant;
 
 type Outcome<T = ()> = Result<T, Box<dyn std::error::Error>>;
 
+/// As in the program itself.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Rounds that a median is taken of.
 const ROUNDS: usize = 15;
 

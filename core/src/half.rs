@@ -93,7 +93,7 @@ mod wide {
             // SAFETY: both are arrays of sixteen; what is only fetched may lie anywhere.
             unsafe {
                 let half = _mm256_loadu_si256(from.as_ptr().cast());
-                _mm_prefetch::<_MM_HINT_T0>(from.as_ptr().wrapping_add(ahead).cast());
+                _mm_prefetch::<_MM_HINT_T1>(from.as_ptr().wrapping_add(ahead).cast());
                 _mm512_storeu_ps(to.as_mut_ptr(), _mm512_cvtph_ps(half));
             }
         }

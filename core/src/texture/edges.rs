@@ -203,10 +203,9 @@ impl pulp::NullaryFnOnce for Drawn<'_, '_> {
         let weights = &of.downward[y % 2];
         let first = (y / 2) as isize - of.side() as isize;
         for c in 0..3 {
-            out.plane_mut(c).fill(0.0);
             sum(back.plane_mut(c), weights, |k| coarse.get(held(first + k as isize, rows)).plane(c));
         }
-        across(back, 0, out);
+        across(back, 0, out, |v, to| *v = to);
         draw(out, own, of.share);
     }
 }

@@ -14,8 +14,13 @@ pub const SIDE: usize = 16;
 pub struct Line {
     width: usize,
     stride: usize,
-    values: Vec<f32>,
+    /// Where in the buffer the first plane begins, so that every plane's first pixel lies on a [`WHOLE`].
+    first: usize,
+    buffer: Vec<f32>,
 }
+
+/// Bytes that the processor fetches at once. A vector that lies across two costs two.
+const WHOLE: usize = 64;
 
 /// The most buffers of rows that a thread keeps.
 const MOST: usize = 128;
@@ -27,12 +32,12 @@ thread_local! {
 
 impl Drop for Line {
     fn drop(&mut self) {
-        let values = std::mem::take(&mut self.values);
+        let buffer = std::mem::take(&mut self.buffer);
         // A thread that ends has none any more.
         let _ = SPARE.try_with(|spare| {
             let mut spare = spare.borrow_mut();
             if spare.len() < MOST {
-                spare.push(values);
+                spare.push(buffer);
             }
         });
     }
@@ -42,17 +47,30 @@ impl Line {
     /// A row with anything in it.
     pub fn new(width: usize) -> Self {
         let stride = MARGIN + (width + SIDE + MARGIN).next_multiple_of(N);
+        let size = 3 * stride + WHOLE / size_of::<f32>();
         let taken = SPARE.with(|spare| {
             let mut spare = spare.borrow_mut();
-            let fits = spare.iter().rposition(|v| v.len() == 3 * stride);
+            let fits = spare.iter().rposition(|v| v.len() == size);
             fits.map(|i| spare.swap_remove(i))
         });
-        Self { width, stride, values: taken.unwrap_or_else(|| vec![0.0; 3 * stride]) }
+        let buffer = taken.unwrap_or_else(|| vec![0.0; size]);
+        let first = buffer.as_ptr().align_offset(WHOLE).min(size - 3 * stride);
+        Self { width, stride, first, buffer }
     }
 
     /// Pixels in the row.
     pub fn width(&self) -> usize {
         self.width
+    }
+
+    #[inline(always)]
+    fn values(&self) -> &[f32] {
+        &self.buffer[self.first..self.first + 3 * self.stride]
+    }
+
+    #[inline(always)]
+    fn values_mut(&mut self) -> &mut [f32] {
+        &mut self.buffer[self.first..self.first + 3 * self.stride]
     }
 
     fn padded(&self) -> usize {
@@ -63,22 +81,23 @@ impl Line {
     #[inline(always)]
     pub fn plane(&self, c: usize) -> &[f32] {
         let first = c * self.stride + MARGIN;
-        &self.values[first..first + self.padded()]
+        &self.values()[first..first + self.padded()]
     }
 
     /// As [`Line::plane`], to change.
     #[inline(always)]
     pub fn plane_mut(&mut self, c: usize) -> &mut [f32] {
         let (first, count) = (c * self.stride + MARGIN, self.padded());
-        &mut self.values[first..first + count]
+        &mut self.values_mut()[first..first + count]
     }
 
     /// All channels, to change.
     #[inline(always)]
     pub fn planes_mut(&mut self) -> [&mut [f32]; 3] {
         let count = self.padded();
-        let (red, rest) = self.values.split_at_mut(self.stride);
-        let (green, blue) = rest.split_at_mut(self.stride);
+        let stride = self.stride;
+        let (red, rest) = self.values_mut().split_at_mut(stride);
+        let (green, blue) = rest.split_at_mut(stride);
         [red, green, blue].map(|p| &mut p[MARGIN..MARGIN + count])
     }
 
@@ -86,8 +105,9 @@ impl Line {
     #[inline(always)]
     pub fn blocks_mut(&mut self) -> [&mut [f32]; 3] {
         let count = self.blocks() * N;
-        let (red, rest) = self.values.split_at_mut(self.stride);
-        let (green, blue) = rest.split_at_mut(self.stride);
+        let stride = self.stride;
+        let (red, rest) = self.values_mut().split_at_mut(stride);
+        let (green, blue) = rest.split_at_mut(stride);
         [red, green, blue].map(|p| &mut p[MARGIN..MARGIN + count])
     }
 
@@ -95,14 +115,14 @@ impl Line {
     #[inline(always)]
     pub fn wide(&self, c: usize, by: usize) -> &[f32] {
         let first = c * self.stride + MARGIN - by;
-        &self.values[first..first + self.padded() + 2 * by]
+        &self.values()[first..first + self.padded() + 2 * by]
     }
 
     /// Goes on as it ends, on both sides.
     #[inline(always)]
     pub fn extend(&mut self) {
-        let (width, padded) = (self.width, self.padded());
-        for plane in self.values.chunks_exact_mut(self.stride) {
+        let (width, padded, stride) = (self.width, self.padded(), self.stride);
+        for plane in self.values_mut().chunks_exact_mut(stride) {
             let (left, right) = (plane[MARGIN], plane[MARGIN + width - 1]);
             plane[..MARGIN].fill(left);
             plane[MARGIN + width..2 * MARGIN + padded].fill(right);
@@ -120,7 +140,7 @@ impl Line {
     pub fn load(&self, block: usize, planes: &mut Planes) {
         for (c, plane) in planes.iter_mut().enumerate() {
             let first = c * self.stride + MARGIN + block * N;
-            plane.copy_from_slice(&self.values[first..first + N]);
+            plane.copy_from_slice(&self.values()[first..first + N]);
         }
     }
 
@@ -129,7 +149,7 @@ impl Line {
     pub fn store(&mut self, block: usize, planes: &Planes) {
         for (c, plane) in planes.iter().enumerate() {
             let first = c * self.stride + MARGIN + block * N;
-            self.values[first..first + N].copy_from_slice(plane);
+            self.values_mut()[first..first + N].copy_from_slice(plane);
         }
     }
 

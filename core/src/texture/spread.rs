@@ -192,11 +192,17 @@ impl pulp::NullaryFnOnce for PutBack<'_> {
             let out = tall.plane_mut(c);
             let n = out.len();
             let [p, q, r] = rows.map(|row| &row.plane(c)[..n]);
-            for i in 0..n {
-                out[i] = parts[0] * p[i] + parts[1] * q[i] + parts[2] * r[i];
+            if parts[0] == 0.0 {
+                for i in 0..n {
+                    out[i] = parts[1] * q[i] + parts[2] * r[i];
+                }
+            } else {
+                for i in 0..n {
+                    out[i] = parts[0] * p[i] + parts[1] * q[i] + parts[2] * r[i];
+                }
             }
         }
-        across(tall, before, line);
+        across(tall, before, line, |v, to| *v += to);
     }
 }
 
@@ -345,17 +351,17 @@ pub fn back(y: usize) -> [f32; 3] {
 /// Places beside a coarse row that are looked at: one, and those that it may begin before a finer one.
 const BEFORE: usize = 4;
 
-/// Adds a coarse row, from the place `first` on, to one twice as long, between its places too.
+/// Puts a coarse row, from the place `first` on, to one twice as long, between its places too.
 #[inline(always)]
-pub fn across(coarse: &mut Line, first: usize, line: &mut Line) {
+pub fn across(coarse: &mut Line, first: usize, line: &mut Line, put: impl Fn(&mut f32, f32)) {
     coarse.extend();
     for c in 0..3 {
         let (pairs, _) = line.plane_mut(c).as_chunks_mut::<2>();
         let (wide, n) = (&coarse.wide(c, BEFORE)[BEFORE - 1 + first..], pairs.len());
         let (a, b, c) = (&wide[..n], &wide[1..n + 1], &wide[2..n + 2]);
         for (((p, a), b), c) in pairs.iter_mut().zip(a).zip(b).zip(c) {
-            p[0] += 0.125 * (a + c) + 0.75 * b;
-            p[1] += 0.5 * (b + c);
+            put(&mut p[0], 0.125 * (a + c) + 0.75 * b);
+            put(&mut p[1], 0.5 * (b + c));
         }
     }
 }
