@@ -8,7 +8,7 @@ use super::blur::{Across, Blur, Downward};
 use super::chain::{Before, Columns, Ready, Stage, Wide};
 use super::line::{Line, Ring, held, sum};
 use super::softness::bell;
-use super::spread::{Halved, across, back, halves};
+use super::spread::{Halves, across, back};
 use crate::lane;
 
 /// Deviation in pixels from which the neighbourhood is made at half the size.
@@ -124,9 +124,8 @@ struct FarBand<'a> {
     of: &'a Far,
     own: Ring,
     coarse: Ring,
-    tall: Line,
+    halves: Halves,
     half: Line,
-    parts: [Vec<f32>; 2],
     back: Line,
 }
 
@@ -146,9 +145,8 @@ impl Wide for Far {
             // From the row that is made to the last one that a coarse row reaches.
             own: Ring::new(width, 2 * self.side() + 4),
             coarse: Ring::new(half, 2 * self.side() + 1),
-            tall: Line::new(width),
+            halves: Halves::new([width, self.height]),
             half: Line::new(half),
-            parts: halves(half),
             back: Line::new(half),
         })
     }
@@ -163,15 +161,16 @@ impl Stage for FarBand<'_> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
         let height = self.of.height;
         let (middle, side, rows) = (y / 2, self.of.side(), height.div_ceil(2));
-        let Self { of, own, coarse, tall, half, parts, back } = self;
+        let Self { of, own, coarse, halves, half, back } = self;
         while let Some((at, line)) =
             coarse.missing(middle.saturating_sub(side), (middle + side).min(rows - 1))
         {
-            while let Some((at, line)) = own.missing((2 * at).saturating_sub(2), (2 * at + 2).min(height - 1))
-            {
-                before(at, line);
-            }
-            lane::vectorised(Halved { rows: own, at: 2 * at, height, tall, half, parts });
+            halves.row(at, half, &mut |at, give| {
+                if let Some((_, line)) = own.missing(at, at) {
+                    before(at, line);
+                    give(line);
+                }
+            });
             half.extend();
             lane::vectorised(Across { taps: &of.taps, row: half, line });
         }

@@ -212,21 +212,16 @@ pub const HALVING: usize = 2;
 /// Rows of a picture's light at half its size.
 pub struct Halving<'a, G> {
     gives: &'a G,
-    height: usize,
-    /// The rows that are reached.
-    ring: Ring,
     row: Line,
-    /// A row through the binomial downward, its even and its odd places.
-    tall: Line,
-    parts: [Vec<f32>; 2],
+    light: Line,
+    halves: Halves,
 }
 
 impl<'a, G: Gives> Halving<'a, G> {
     /// For a band of a picture of a size.
-    pub fn new(gives: &'a G, [width, height]: [usize; 2]) -> Self {
-        let row = Line::new(if G::ALL { 1 } else { width });
-        let (ring, tall) = (Ring::new(width, 5), Line::new(width));
-        Self { gives, height, ring, row, tall, parts: halves(width.div_ceil(2)) }
+    pub fn new(gives: &'a G, size: [usize; 2]) -> Self {
+        let light = Line::new(if G::ALL { 1 } else { size[0] });
+        Self { gives, row: Line::new(size[0]), light, halves: Halves::new(size) }
     }
 }
 
@@ -240,49 +235,105 @@ impl<G: Gives> Stage for Halving<'_, G> {
                 self.0.row(self.1, self.2);
             }
         }
-        let Self { gives, height, ring, row, tall, parts } = self;
-        while let Some((at, line)) = ring.missing((2 * y).saturating_sub(2), (2 * y + 2).min(*height - 1)) {
+        let Self { gives, row, light, halves } = self;
+        halves.row(y, out, &mut |at, half| {
+            before(at, row);
             if G::ALL {
-                before(at, line);
+                half(row);
             } else {
-                before(at, row);
-                lane::vectorised(Light(*gives, row, line));
+                lane::vectorised(Light(*gives, row, light));
+                half(light);
             }
-        }
-        lane::vectorised(Halved { rows: ring, at: 2 * y, height: *height, tall, half: out, parts });
+        });
     }
 }
 
-/// One row at half the size of those around it.
-pub struct Halved<'a> {
-    /// The rows.
-    pub rows: &'a Ring,
-    /// The one in the middle.
-    pub at: usize,
-    /// Rows of the picture.
-    pub height: usize,
-    /// Room for a row of the picture.
-    pub tall: &'a mut Line,
-    /// Where the result goes.
-    pub half: &'a mut Line,
-    /// See [`halves`].
-    pub parts: &'a mut [Vec<f32>; 2],
+/// Takes a row of what comes before.
+pub type Give<'a> = dyn FnMut(&mut Line) + 'a;
+
+/// Rows through the binomial at every second place and every second row.
+pub struct Halves {
+    height: usize,
+    /// Rows at every second place.
+    ring: Ring,
+    /// The even and the odd places of a row.
+    parts: [Vec<f32>; 2],
 }
 
-impl pulp::NullaryFnOnce for Halved<'_> {
+impl Halves {
+    /// For rows of a picture of a size.
+    pub fn new([width, height]: [usize; 2]) -> Self {
+        let half = width.div_ceil(2);
+        let places = half.next_multiple_of(SIDE) + SIDE + 2;
+        Self { height, ring: Ring::new(half, 5), parts: [vec![0.0; places], vec![0.0; places]] }
+    }
+
+    /// The row `y` at half the size. `rows` is asked for those that it reaches, and gives each to what it is given.
+    pub fn row(&mut self, y: usize, out: &mut Line, rows: &mut dyn FnMut(usize, &mut Give<'_>)) {
+        let Self { height, ring, parts } = self;
+        let last = *height - 1;
+        while let Some((at, line)) = ring.missing((2 * y).saturating_sub(2), (2 * y + 2).min(last)) {
+            rows(at, &mut |row| lane::vectorised(Halve { row, parts, out: line }));
+        }
+        let rows = [-2, -1, 0, 1, 2].map(|d| ring.get(held(2 * y as isize + d, *height)));
+        lane::vectorised(Combine { rows, out });
+    }
+}
+
+/// The binomial at every second place of a row.
+struct Halve<'a> {
+    row: &'a mut Line,
+    parts: &'a mut [Vec<f32>; 2],
+    out: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Halve<'_> {
     type Output = ();
 
     #[inline(always)]
     fn call(self) {
-        let Self { rows, at, height, tall, half, parts } = self;
+        let Self { row, parts: [even, odd], out } = self;
+        row.extend();
+        let reached = 2 * out.width() + 3;
         for c in 0..3 {
-            let rows = [-2, -1, 0, 1, 2].map(|d| rows.get(held(at as isize + d, height)).plane(c));
-            combine(tall.plane_mut(c), rows);
+            // From two places before the first to two after the last.
+            let from = &row.wide(c, 2)[..reached];
+            let pairs = from.chunks_exact(2);
+            if let [last] = pairs.remainder() {
+                even[from.len() / 2] = *last;
+            }
+            for ((p, e), o) in pairs.zip(even.iter_mut()).zip(odd.iter_mut()) {
+                (*e, *o) = (p[0], p[1]);
+            }
+            let out = out.plane_mut(c);
+            let n = out.len();
+            let (a, c, e) = (&even[..n], &even[1..n + 1], &even[2..n + 2]);
+            let (b, d) = (&odd[..n], &odd[1..n + 1]);
+            for i in 0..n {
+                out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
+            }
         }
-        tall.extend();
-        for c in 0..3 {
-            let reached = 2 * half.width() + 3;
-            halve(half.plane_mut(c), &tall.wide(c, 2)[..reached], parts);
+    }
+}
+
+/// The binomial of five rows.
+struct Combine<'a> {
+    rows: [&'a Line; 5],
+    out: &'a mut Line,
+}
+
+impl pulp::NullaryFnOnce for Combine<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        for plane in 0..3 {
+            let out = self.out.plane_mut(plane);
+            let n = out.len();
+            let [a, b, c, d, e] = self.rows.map(|r| &r.plane(plane)[..n]);
+            for i in 0..n {
+                out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
+            }
         }
     }
 }
@@ -306,40 +357,6 @@ pub fn down(
         }
     });
     to
-}
-
-/// The binomial of five rows.
-#[inline(always)]
-fn combine(out: &mut [f32], rows: [&[f32]; 5]) {
-    let n = out.len();
-    let [a, b, c, d, e] = rows.map(|r| &r[..n]);
-    for i in 0..n {
-        out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
-    }
-}
-
-/// Room for the even and the odd places of a row that becomes `half` long.
-pub fn halves(half: usize) -> [Vec<f32>; 2] {
-    let size = half.next_multiple_of(SIDE) + SIDE + 2;
-    [vec![0.0; size], vec![0.0; size]]
-}
-
-/// The binomial at every second place; `from` begins two places before the first and ends two after the last.
-#[inline(always)]
-fn halve(out: &mut [f32], from: &[f32], [even, odd]: &mut [Vec<f32>; 2]) {
-    let pairs = from.chunks_exact(2);
-    if let [last] = pairs.remainder() {
-        even[from.len() / 2] = *last;
-    }
-    for ((p, e), o) in pairs.zip(even.iter_mut()).zip(odd.iter_mut()) {
-        (*e, *o) = (p[0], p[1]);
-    }
-    let n = out.len();
-    let (a, c, e) = (&even[..n], &even[1..n + 1], &even[2..n + 2]);
-    let (b, d) = (&odd[..n], &odd[1..n + 1]);
-    for i in 0..n {
-        out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
-    }
 }
 
 /// Weights of the coarse rows above, at and below the one that a row lies in, which put it back at twice the size.
