@@ -111,6 +111,7 @@ class Preview {
   private restTimer: number | undefined;
   private shown = 0;
   private atRest = false;
+  private readonly waiting: (() => void)[] = [];
   private askedBeside: string | null = null;
   private askedLoupe: string | null = null;
 
@@ -139,6 +140,7 @@ class Preview {
   private turned(open: boolean): void {
     this.connected = open;
     this.inFlight = null;
+    this.free();
     this.askedBeside = null;
     this.askedLoupe = null;
     this.online.say(open);
@@ -174,15 +176,22 @@ class Preview {
     return this.inFlight || this.dirty !== null || !this.atRest ? 0 : this.shown;
   }
 
-  /** Calls back in the next frame in which no quick picture is under way, or soon anyway. */
+  /** Calls back as soon as no quick picture is under way, or before long anyway. */
   whenFree(job: () => void): void {
-    const begun = performance.now();
-    const look = () => {
-      const busy = this.inFlight && !this.inFlight.rest && performance.now() - begun < FREE_AFTER;
-      if (busy) requestAnimationFrame(look);
-      else job();
-    };
-    requestAnimationFrame(look);
+    if (!this.inFlight || this.inFlight.rest) {
+      requestAnimationFrame(job);
+      return;
+    }
+    const late = window.setTimeout(() => this.free(), FREE_AFTER);
+    this.waiting.push(() => {
+      window.clearTimeout(late);
+      job();
+    });
+  }
+
+  /** Tells those who wait for a picture that it is there. */
+  private free(): void {
+    for (const job of this.waiting.splice(0)) job();
   }
 
   private ready(): boolean {
@@ -304,6 +313,7 @@ class Preview {
     if (message.samples) this.samples.say(message.samples);
     if (message.problem) {
       this.inFlight = null;
+      this.free();
       this.askedBeside = null;
       this.problems.say(message.problem.detail);
     }
@@ -335,6 +345,7 @@ class Preview {
         if (this.latencies.length > 1000) this.latencies.shift();
       }
       this.inFlight = null;
+      this.free();
     }
     this.askDrag();
   }

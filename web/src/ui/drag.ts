@@ -12,8 +12,8 @@ export function follow(press: Press<Element>, name: string, move: (at: PointerEv
   // The pressed element itself: captured elsewhere, a double click would not reach it.
   const element = press.currentTarget as HTMLElement;
   element.setPointerCapture(press.pointerId);
-  // Moves come faster than pictures: the newest one counts, when the picture before it is there. So controls and
-  // picture go in step, and the page has time to take pictures in.
+  // Moves come faster than pictures: the newest one counts, as soon as the picture before it is there. So controls and
+  // picture go in step, and the next picture is made while the page draws.
   let newest: PointerEvent | null = null;
   let waiting = false;
   const flush = () => {

@@ -3,14 +3,44 @@ import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-
 import { CSS } from "@dnd-kit/utilities";
 import { Image as ImageIcon } from "lucide-react";
 import { Fragment, memo, useMemo, useState, type ReactNode } from "react";
-import type { Fingerprint as Print, Step, StepGroup } from "../../api/client";
+import type { Step, StepGroup } from "../../api/client";
 import { useSession } from "../../state/session";
 import { useWork } from "../../state/work";
 import { Button, Menu, TextField } from "../../ui/controls";
 import * as commands from "./commands";
 import { Fingerprint } from "./Fingerprint";
 
-export function Beads({ steps, groups, prints }: { steps: Step[]; groups: StepGroup[]; prints: Map<string, Print> }) {
+/** What a bead shows of its step: not its values, so that a drag draws no bead anew. */
+export interface Face extends Pick<Step, "id" | "zone" | "kind" | "name" | "on" | "strength" | "group"> {
+  region: "" | "outside" | "range";
+}
+
+function faceOf({ id, zone, kind, name, on, strength, group, region }: Step): Face {
+  return { id, zone, kind, name, on, strength, group, region: region ? regionNote(region.colours.inverted) : "" };
+}
+
+function same(a: Face, b: Face): boolean {
+  return (Object.keys(a) as (keyof Face)[]).every((k) => a[k] === b[k]);
+}
+
+/** The faces of the path in hand: the same list as long as none changes. */
+export function useFaces(): Face[] | null {
+  const [select] = useState(() => {
+    let kept: Face[] = [];
+    return (steps: Step[] | undefined) => {
+      if (!steps) return null;
+      const next = steps.map((step, i) => {
+        const [face, before] = [faceOf(step), kept[i]];
+        return before && same(before, face) ? before : face;
+      });
+      if (next.length !== kept.length || next.some((face, i) => face !== kept[i])) kept = next;
+      return kept;
+    };
+  });
+  return useWork((s) => select(s.document?.path.steps));
+}
+
+export function Beads({ steps, groups }: { steps: Face[]; groups: StepGroup[] }) {
   // The same list as long as the order is the same: a new one would draw every bead anew.
   const order = steps.map((s, i) => (s.group && s.group !== steps[i - 1]?.group ? `${s.group} ${s.id}` : s.id)).join(" ");
   const ids = useMemo(() => order.split(" ").filter(Boolean), [order]);
@@ -22,7 +52,7 @@ export function Beads({ steps, groups, prints }: { steps: Step[]; groups: StepGr
         return (
           <Fragment key={step.id}>
             {group && steps[i - 1]?.group !== step.group && <GroupHead group={group} />}
-            <Bead step={step} print={prints.get(step.id)} inGroup={group !== undefined} quiet={group?.on === false} last={last} />
+            <Bead step={step} inGroup={group !== undefined} quiet={group?.on === false} last={last} />
           </Fragment>
         );
       })}
@@ -84,7 +114,7 @@ const GroupHead = memo(function GroupHead({ group }: { group: StepGroup }) {
   );
 });
 
-const regionNote = (inverted: boolean) => (inverted ? "outside" : "range");
+const regionNote = (inverted: boolean) => (inverted ? ("outside" as const) : ("range" as const));
 
 function Switch({ on, name, inHand, square = false, onClick }: { on: boolean; name: string; inHand: boolean; square?: boolean; onClick: () => void }) {
   return (
@@ -143,13 +173,11 @@ function NameOrField({ name, id, renaming, onDone, children }: { name: string; i
 
 const Bead = memo(function Bead({
   step,
-  print,
   inGroup,
   quiet,
   last,
 }: {
-  step: Step;
-  print: Print | undefined;
+  step: Face;
   inGroup: boolean;
   /** Its group is off. */
   quiet: boolean;
@@ -203,12 +231,12 @@ const Bead = memo(function Bead({
             on={step.on && !quiet}
             inHand={inHand}
             strength={step.strength}
-            note={step.region ? regionNote(step.region.colours.inverted) : ""}
+            note={step.region}
             only={pictureOnly}
           />
         </button>
       </NameOrField>
-      <Fingerprint print={print} />
+      <Fingerprint step={step.id} />
       <Menu
         trigger={
           <Button kind="quiet" aria-label={`More about ${step.name}`} className="px-0.5">

@@ -1,6 +1,7 @@
 /** A tiny picture of what a step does: its neutral scale as a curve, its hue circle as twelve dots. */
-import { memo } from "react";
+import { memo, useEffect, useState } from "react";
 import type { Fingerprint as Print } from "../../api/client";
+import { preview } from "../../api/preview";
 
 /** Display colours of twelve hues of the plane at 30 degree steps, for the dots. */
 const HUES = Array.from({ length: 12 }, (_, i) => {
@@ -12,7 +13,22 @@ const HUES = Array.from({ length: 12 }, (_, i) => {
 
 const CHANNELS = ["var(--color-red)", "var(--color-green)", "var(--color-blue)"];
 
-export const Fingerprint = memo(function Fingerprint({ print }: { print: Print | undefined }) {
+function usePrint(step: string): Print | undefined {
+  const [print, setPrint] = useState<Print>();
+  useEffect(() => {
+    let before = "";
+    return preview.readings.add((r) => {
+      const found = r.fingerprints.find((p) => p.step === step);
+      const now = JSON.stringify(found);
+      if (now !== before) setPrint(found);
+      before = now;
+    });
+  }, [step]);
+  return print;
+}
+
+export const Fingerprint = memo(function Fingerprint({ step }: { step: string }) {
+  const print = usePrint(step);
   if (!print) return <span className="h-[18px] w-[46px]" />;
   const [from = -6, to = 6] = print.span;
   const n = print.neutral.length;

@@ -1,13 +1,12 @@
 /** The path: one line of light from camera to screen, the steps as beads on it, groups in brackets. */
 import { DndContext, KeyboardSensor, PointerSensor, closestCenter, useSensor, useSensors } from "@dnd-kit/core";
-import { memo, useEffect, useState } from "react";
-import type { Fingerprint as Print, Zone } from "../../api/client";
-import { preview } from "../../api/preview";
+import { memo, useState } from "react";
+import type { Zone } from "../../api/client";
 import { useWork } from "../../state/work";
 import { encodingName } from "../../state/encodings";
 import { shotsOf, useSession } from "../../state/session";
 import { Button, Menu } from "../../ui/controls";
-import { Beads } from "./Beads";
+import { Beads, useFaces } from "./Beads";
 import * as commands from "./commands";
 
 const ZONES: { zone: Zone; title: string; says: string }[] = [
@@ -18,11 +17,10 @@ const ZONES: { zone: Zone; title: string; says: string }[] = [
 
 /** The path of the document in hand; `trim` shows the Scene zone alone, which is all that a trim has. */
 export function PathPanel({ trim = false }: { trim?: boolean }) {
-  const steps = useWork((s) => s.document?.path.steps);
+  const steps = useFaces();
   const shot = useSession((s) => shotsOf(s.production).find((x) => x.id === s.shot));
   const camera = useSession((s) => encodingName(s.production, shot?.encoding ?? ""));
   const groups = useWork((s) => s.document?.path.groups);
-  const prints = useFingerprints();
   const [lifted, setLifted] = useState<Zone | null>(null);
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
@@ -63,7 +61,7 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
                 <span className="h-px flex-1 bg-shelf" />
                 <AddStep zone={zone} kinds={own.map((s) => s.kind).join(" ")} />
               </header>
-              <Beads steps={own} groups={groups ?? []} prints={prints} />
+              <Beads steps={own} groups={groups ?? []} />
               {own.length === 0 && (
                 <p className="pl-10 text-faint">{zone === "film" ? "plain rendering stands in" : "no steps"}</p>
               )}
@@ -75,25 +73,6 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
       {trim ? <End title="Looks" says="lie over this trim" /> : <End title="Screen" says="sRGB" />}
     </nav>
   );
-}
-
-function useFingerprints(): Map<string, Print> {
-  const [prints, setPrints] = useState(new Map<string, Print>());
-  useEffect(
-    () =>
-      preview.readings.add((r) =>
-        setPrints((old) => {
-          // A fingerprint that is as it was stays the same object, and its bead is not drawn again.
-          const keep = (p: Print) => {
-            const before = old.get(p.step);
-            return before && JSON.stringify(before) === JSON.stringify(p) ? before : p;
-          };
-          return new Map(r.fingerprints.map((p) => [p.step, keep(p)]));
-        }),
-      ),
-    [],
-  );
-  return prints;
 }
 
 function End({ title, says }: { title: string; says: string }) {
