@@ -8,7 +8,7 @@
 use super::chain::{Before, Chain, Columns, Point, Ready, Source, Stage, Wide};
 use super::line::Line;
 use super::sheet::{Precision, Room, Sheet};
-use super::spread::{self, Back, Gives, Halving, Levels, Stays};
+use super::spread::{self, Back, Gives, Halving, Levels, Stays, Weighted};
 use super::{Plate, Texture, halation};
 use crate::lane;
 use rayon::prelude::*;
@@ -124,12 +124,6 @@ impl<G: Gives> Stage for Spreading<'_, G> {
             fn call(self) {
                 let Self(of, light, out) = self;
                 let Stays { picture, light: share } = of.stays;
-                if G::ALL {
-                    for c in 0..3 {
-                        out.plane_mut(c).iter_mut().for_each(|v| *v *= picture + share);
-                    }
-                    return;
-                }
                 of.gives.row(out, light);
                 for c in 0..3 {
                     for (v, l) in out.plane_mut(c).iter_mut().zip(light.plane(c)) {
@@ -139,9 +133,15 @@ impl<G: Gives> Stage for Spreading<'_, G> {
             }
         }
         before(y, out);
-        lane::vectorised(Keep(self.of, &mut self.light, out));
-        if let Some(back) = &mut self.back {
-            back.put(y, out);
+        let keep = if G::ALL {
+            self.of.stays.picture + self.of.stays.light
+        } else {
+            lane::vectorised(Keep(self.of, &mut self.light, out));
+            1.0
+        };
+        match &mut self.back {
+            Some(back) => back.put(y, keep, out),
+            None => lane::vectorised(Weighted { weight: keep, row: out }),
         }
     }
 }

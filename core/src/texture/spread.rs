@@ -136,29 +136,29 @@ impl<'a> Back<'a> {
         }))
     }
 
-    /// Onto the row `y` of the picture; rows come in order.
-    pub fn put(&mut self, y: usize, line: &mut Line) {
+    /// Onto `keep` times the row `y` of the picture; rows come in order.
+    pub fn put(&mut self, y: usize, keep: f32, line: &mut Line) {
         let Self { level, weight, first, before, ring, tall, under } = self;
         let last = level.size()[1] - 1;
         let middle = (y / 2).min(last);
         while let Some((at, row)) = ring.missing(middle.saturating_sub(1), (middle + 1).min(last)) {
-            lane::vectorised(Weighted { level, weight: *weight, at, first: *first, row });
-            if let Some(under) = under {
-                under.put(at, row);
+            level.row(at, *first, row);
+            match under {
+                Some(under) => under.put(at, *weight, row),
+                None => lane::vectorised(Weighted { weight: *weight, row }),
             }
         }
         let rows = [middle.saturating_sub(1), middle, (middle + 1).min(last)].map(|y| ring.get(y));
-        lane::vectorised(PutBack { rows, parts: back(y), before: *before, tall, line });
+        lane::vectorised(PutBack { rows, parts: back(y), before: *before, tall, keep, line });
     }
 }
 
-/// A row of a level times its weight.
-struct Weighted<'a> {
-    level: &'a Sheet,
-    weight: f32,
-    at: usize,
-    first: usize,
-    row: &'a mut Line,
+/// A row times a weight.
+pub struct Weighted<'a> {
+    /// The weight.
+    pub weight: f32,
+    /// The row.
+    pub row: &'a mut Line,
 }
 
 impl pulp::NullaryFnOnce for Weighted<'_> {
@@ -166,7 +166,6 @@ impl pulp::NullaryFnOnce for Weighted<'_> {
 
     #[inline(always)]
     fn call(self) {
-        self.level.read(self.at, self.first, self.row);
         for c in 0..3 {
             self.row.plane_mut(c).iter_mut().for_each(|v| *v *= self.weight);
         }
@@ -179,6 +178,7 @@ struct PutBack<'a> {
     parts: [f32; 3],
     before: usize,
     tall: &'a mut Line,
+    keep: f32,
     line: &'a mut Line,
 }
 
@@ -187,7 +187,7 @@ impl pulp::NullaryFnOnce for PutBack<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let Self { rows, parts, before, tall, line } = self;
+        let Self { rows, parts, before, tall, keep, line } = self;
         for c in 0..3 {
             let out = tall.plane_mut(c);
             let n = out.len();
@@ -202,7 +202,7 @@ impl pulp::NullaryFnOnce for PutBack<'_> {
                 }
             }
         }
-        across(tall, before, line, |v, to| *v += to);
+        across(tall, before, line, |v, to| *v = keep * *v + to);
     }
 }
 
@@ -408,7 +408,7 @@ mod tests {
             line.plane_mut(0)[..w].copy_from_slice(row);
             line.plane_mut(0).iter_mut().for_each(|v| *v *= Stays::alone(weights, 1.0).light);
             if let Some(back) = &mut back {
-                back.put(y, &mut line);
+                back.put(y, 1.0, &mut line);
             }
             out.extend_from_slice(&line.plane(0)[..w]);
         }
