@@ -78,17 +78,15 @@ impl Columns {
         let each = wanted.len().div_ceil(parts.max(1)).next_multiple_of(2 * SIDE).max(2 * SIDE);
         let cut = |start: usize| {
             let own = start..(start + each).min(wanted.end);
-            // The whole of a picture that is not cut, or on a whole even number.
             let first = own.start.saturating_sub(reach) / 2 * 2;
             Self { first, count: (own.end + reach).min(width) - first, own }
         };
         wanted.clone().step_by(each).map(cut).collect()
     }
 
-    /// The same at half the size.
-    pub fn halved(&self) -> Self {
-        let own = self.own.start.div_ceil(2)..self.own.end.div_ceil(2);
-        Self { first: self.first / 2, count: self.count.div_ceil(2), own }
+    /// Whole rows.
+    pub fn all(width: usize) -> Self {
+        Self { first: 0, count: width, own: 0..width }
     }
 
     /// The wanted ones in a line.
@@ -223,8 +221,10 @@ mod tests {
             for c in &parts {
                 assert!(c.first % 2 == 0 && c.first <= c.own.start.saturating_sub(reach));
                 assert!(c.first + c.count >= (c.own.end + reach).min(width) && c.first + c.count <= width);
-                assert!(c.count <= 1536 + 2 * (reach + 17) || parts.len() == 1);
             }
         }
+        let parts = Columns::of(0..3840, 3840, 40);
+        assert!(parts.len() == 3 && parts.iter().all(|c| c.count <= TOGETHER));
+        assert_eq!(Columns::of(0..3840, 3840, 2), [Columns::all(3840)]);
     }
 }

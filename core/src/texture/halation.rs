@@ -77,8 +77,9 @@ impl Gives for Kernel {
     #[inline(always)]
     fn row(&self, from: &Line, light: &mut Line) {
         let (share, low) = (self.share, self.threshold);
-        // What is darker, and most of a picture is, gives nothing: see `octaves`, which only ever grows.
-        let dark = from_octaves(low) * GREY as f32;
+        // What is darker, and most of a picture is, gives nothing: see `octaves`, which only ever grows. A little less, so
+        // that no rounding lets a place depend on those beside it.
+        let dark = from_octaves(low) * GREY as f32 * 0.9999;
         let [red, green, blue] = light.planes_mut();
         let n = red.len();
         let planes = [0, 1, 2].map(|c| &from.plane(c)[..n]);
@@ -115,5 +116,43 @@ impl Gives for Kernel {
                 blue[i] *= share[2] * b[i].max(0.0);
             }
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::film::stock::negatives;
+
+    #[test]
+    fn light_comes_back_above_the_threshold_whatever_lies_beside_it() {
+        let kernel = Halation::default().kernel(1.0, &negatives()[0].halation);
+        let from = |first: usize, count: usize| {
+            let (mut row, mut light) = (Line::new(count), Line::new(count));
+            for (i, [r, g, b]) in (0..count)
+                .map(|i| {
+                    // Runs of darkness with lamps among them, and a slow climb through the threshold.
+                    let x = (first + i) as f32;
+                    let v = GREY as f32
+                        * (x * 0.006 - 1.0).exp2()
+                        * if (first + i) % 301 < 9 { 9.0 } else { 1.0 };
+                    [v, 0.7 * v, -0.1 * v]
+                })
+                .enumerate()
+            {
+                [row.plane_mut(0)[i], row.plane_mut(1)[i], row.plane_mut(2)[i]] = [r, g, b];
+            }
+            kernel.row(&row, &mut light);
+            [0, 1, 2].map(|c| light.plane(c)[..count].to_vec())
+        };
+        let whole = from(0, 1000);
+        for first in (0..1000).step_by(7) {
+            assert_eq!(from(first, 1).map(|p| p[0]), [0, 1, 2].map(|c| whole[c][first]), "{first}");
+        }
+        // 1.5 stops over grey, reached at 2.5 / 0.006; three more until all of the share comes back.
+        assert!(whole[0][10..400].iter().enumerate().all(|(i, v)| (i + 10) % 301 < 9 || *v == 0.0));
+        assert!(whole[0][440] > 0.0 && whole[2].iter().all(|v| *v == 0.0));
+        let v = GREY as f32 * (999.0_f32 * 0.006 - 1.0).exp2();
+        assert!((whole[0][999] / (kernel.share[0] * v) - 1.0).abs() < 1e-5);
     }
 }

@@ -161,14 +161,6 @@ impl Line {
             [*r, *g, *b, _] = *p;
         }
     }
-
-    /// Takes another row's values.
-    #[inline(always)]
-    pub fn copy(&mut self, from: &Self) {
-        for c in 0..3 {
-            self.plane_mut(c).copy_from_slice(from.plane(c));
-        }
-    }
 }
 
 /// The rows around one that is made, kept until nothing reaches them any more.

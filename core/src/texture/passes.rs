@@ -230,21 +230,13 @@ impl Work<'_> {
         gives: &'b G,
         stays: Stays,
     ) -> Option<()> {
-        let size = self.plate.size;
-        let used = spread::used(weights, size);
-        let mut half = None;
-        let sheet = self.settled(pending, |work, source, ready| {
-            if used == 1 {
-                return work.pass(source, ready);
-            }
-            let (sheet, halved) = work.pass_halved(source, ready, gives)?;
-            half = Some(halved);
-            Some(sheet)
+        let used = spread::used(weights, self.plate.size);
+        let (sheet, half) = self.settled(pending, |work, source, ready| match used {
+            1 => work.pass(source, ready).map(|sheet| (sheet, None)),
+            _ => work.pass_halved(source, ready, gives).map(|(sheet, half)| (sheet, Some(half))),
         })?;
-        if used > 1 {
-            let (precision, share) = (self.precision, gives.share());
-            let half = half.unwrap_or_else(|| spread::down(&sheet, size, gives, precision, self.room));
-            let levels = Levels::of(half, weights, share, used, precision, self.room);
+        if let Some(half) = half {
+            let levels = Levels::of(half, weights, gives.share(), used, self.precision, self.room);
             pending.levels = Some(Arc::new(levels));
         }
         let levels = pending.levels.clone();
@@ -259,43 +251,37 @@ impl Work<'_> {
             Item::Texture(t @ Texture::GateWeave(_)) => Some(t),
             _ => None,
         });
-        let ready = weaves.flat_map(|t| t.ready(self.plate)).collect();
+        let ready: Vec<_> = weaves.flat_map(|t| t.ready(self.plate)).collect();
+        if ready.is_empty() {
+            return Some(aside);
+        }
         self.settle(&mut Pending { from: From::Sheet(aside), ready, levels: None, aside: None })
     }
 
     /// Writes the picture down with what is ready done to it, which is then done. What was pending has no picture then.
     fn settle(&mut self, pending: &mut Pending<'_>) -> Option<Sheet> {
-        self.settled(pending, |work, source, ready| work.pass(source, ready))
+        let made = self.settled(pending, |work, source, ready| Some((work.pass(source, ready)?, ())));
+        made.map(|(sheet, ())| sheet)
     }
 
-    /// As [`Work::settle`], by a pass; where nothing is to be done there is none.
-    fn settled(
+    /// As [`Work::settle`], by a pass that gives something more.
+    fn settled<T>(
         &mut self,
         pending: &mut Pending<'_>,
-        pass: impl FnOnce(&mut Self, &dyn Source, &[Ready<'_>]) -> Option<Sheet>,
-    ) -> Option<Sheet> {
+        pass: impl FnOnce(&mut Self, &dyn Source, &[Ready<'_>]) -> Option<(Sheet, T)>,
+    ) -> Option<(Sheet, T)> {
         struct Nothing;
         impl Source for Nothing {
             fn row(&self, _: usize, _: usize, _: &mut Line) {}
         }
-        let made = if matches!(pending.from, From::Sheet(_)) && pending.ready.is_empty() {
-            None
-        } else {
-            Some(pass(self, pending.source(), &pending.ready)?)
-        };
+        let made = pass(self, pending.source(), &pending.ready)?;
         pending.done(self.room);
-        match (std::mem::replace(&mut pending.from, From::Source(&Nothing)), made) {
-            (From::Sheet(sheet), None) => Some(sheet),
-            (From::Sheet(sheet), made) => {
-                self.room.give(sheet);
-                made
-            }
-            (From::Aside(sheet), made) => {
-                pending.aside = Some(sheet);
-                made
-            }
-            (From::Source(_), made) => made,
+        match std::mem::replace(&mut pending.from, From::Source(&Nothing)) {
+            From::Sheet(sheet) => self.room.give(sheet),
+            From::Aside(sheet) => pending.aside = Some(sheet),
+            From::Source(_) => {}
         }
+        Some(made)
     }
 
     fn pass(&mut self, source: &dyn Source, ready: &[Ready<'_>]) -> Option<Sheet> {
@@ -333,28 +319,23 @@ impl Work<'_> {
         let mut half = self.room.sheet([width, height], self.precision);
         let rows = band(height);
         let stop = self.stop;
-        let cut = Columns::of(0..size[0], size[0], Chain::reach(ready) + spread::HALVING);
         let bands = to.bands(2 * rows).into_par_iter().zip(half.bands(rows));
         bands.enumerate().for_each(|(k, (mut out, mut half))| {
+            let mut chain = Chain::of(ready, source, &Columns::all(size[0]));
+            let (mut halving, mut line) = (Halving::new(gives, size), Line::new(width));
             let own = 2 * k * rows..2 * (k + 1) * rows;
-            for columns in &cut {
-                let halved = columns.halved();
-                let mut chain = Chain::of(ready, source, columns);
-                let mut halving = Halving::new(gives, [columns.count, size[1]]);
-                let mut line = Line::new(halved.count);
-                for j in 0..rows.min(height - k * rows) {
-                    if j % 8 == 0 && stop.load(Ordering::Relaxed) {
-                        return;
-                    }
-                    // It reaches beyond the band on both sides: those rows are written by their own.
-                    halving.row(k * rows + j, &mut line, &mut |at, row| {
-                        chain.row(at, row);
-                        if own.contains(&at) {
-                            out.put(at - own.start, row, columns);
-                        }
-                    });
-                    half.put(j, &line, &halved);
+            for j in 0..rows.min(height - k * rows) {
+                if j % 8 == 0 && stop.load(Ordering::Relaxed) {
+                    return;
                 }
+                // It reaches beyond the band on both sides: those rows are written by their own.
+                halving.row(k * rows + j, &mut line, &mut |at, row| {
+                    chain.row(at, row);
+                    if own.contains(&at) {
+                        out.write(at - own.start, row);
+                    }
+                });
+                half.write(j, &line);
             }
         });
         (!stop.load(Ordering::Relaxed)).then_some((to, half))

@@ -108,8 +108,7 @@ impl Rows<'_> {
 
     /// Writes the row `k` of these.
     pub fn write(&mut self, k: usize, line: &Line) {
-        let width = line.width();
-        self.put(k, line, &Columns { first: 0, count: width, own: 0..width });
+        self.put(k, line, &Columns::all(line.width()));
     }
 }
 

@@ -22,7 +22,7 @@ pub fn levels(size: [usize; 2]) -> usize {
 
 /// Light that a picture gives away, row by row.
 pub trait Gives: Sync {
-    /// Whether that is all light, but for [`Gives::share`].
+    /// Whether that is all light, but for [`Gives::share`]: then [`Gives::row`] is not asked.
     const ALL: bool = false;
 
     /// How much of the light of [`Gives::row`] is given.
@@ -31,9 +31,7 @@ pub trait Gives: Sync {
     }
 
     /// The light of a row.
-    fn row(&self, from: &Line, light: &mut Line) {
-        light.copy(from);
-    }
+    fn row(&self, _from: &Line, _light: &mut Line) {}
 }
 
 /// A level as it is.
@@ -280,6 +278,16 @@ impl Halves {
     }
 }
 
+/// The binomial of what lies in five places.
+#[inline(always)]
+fn binomial(out: &mut [f32], from: [&[f32]; 5]) {
+    let n = out.len();
+    let [a, b, c, d, e] = from.map(|f| &f[..n]);
+    for i in 0..n {
+        out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
+    }
+}
+
 /// The binomial at every second place of a row.
 struct Halve<'a> {
     row: &'a mut Line,
@@ -305,13 +313,7 @@ impl pulp::NullaryFnOnce for Halve<'_> {
             for ((p, e), o) in pairs.zip(even.iter_mut()).zip(odd.iter_mut()) {
                 (*e, *o) = (p[0], p[1]);
             }
-            let out = out.plane_mut(c);
-            let n = out.len();
-            let (a, c, e) = (&even[..n], &even[1..n + 1], &even[2..n + 2]);
-            let (b, d) = (&odd[..n], &odd[1..n + 1]);
-            for i in 0..n {
-                out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
-            }
+            binomial(out.plane_mut(c), [even, odd, &even[1..], &odd[1..], &even[2..]]);
         }
     }
 }
@@ -327,13 +329,8 @@ impl pulp::NullaryFnOnce for Combine<'_> {
 
     #[inline(always)]
     fn call(self) {
-        for plane in 0..3 {
-            let out = self.out.plane_mut(plane);
-            let n = out.len();
-            let [a, b, c, d, e] = self.rows.map(|r| &r.plane(plane)[..n]);
-            for i in 0..n {
-                out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
-            }
+        for c in 0..3 {
+            binomial(self.out.plane_mut(c), self.rows.map(|r| r.plane(c)));
         }
     }
 }
