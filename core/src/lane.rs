@@ -77,78 +77,139 @@ pub fn select(condition: bool, a: f32, b: f32) -> f32 {
     if condition { a } else { b }
 }
 
-/// How far the logarithm bends between two octaves: what leaves the smallest miss.
-const BEND: f32 = 0.346_6;
+/// How far the logarithm and the power of two bend between two octaves: what leaves the smallest miss.
+const BENDS: [f32; 2] = [0.346_6, 0.34];
+
+/// The faintest light that counts, where light is counted in octaves.
+const FAINTEST: f32 = 1.0 / 65_536.0;
 
 /// Octaves of light about 1, none below 2^-16: off from log2(x) by less than 0.008, but a handful of operations without a
-/// division. For thresholds, and for tables, which need only that this and [`from_octaves`] fit together.
+/// division. For thresholds, and for what goes into tables, which need only that [`undo_octaves`] leads back.
 #[inline(always)]
 pub fn octaves(v: f32) -> f32 {
-    const FAINTEST: f32 = 1.0 / 65_536.0;
-    let bits = v.max(FAINTEST).to_bits();
-    let m = f32::from_bits((bits & 0x007f_ffff) | 0x3f80_0000) - 1.0;
-    let e = ((bits >> 23) as i32 - 127) as f32;
-    e + m + BEND * m * (1.0 - m)
+    let (e, m) = parts(v);
+    e + m + BENDS[0] * m * (1.0 - m)
 }
 
-/// Light from [`octaves`] of -126..126.
+/// Light from [`octaves`].
 #[inline(always)]
-pub fn from_octaves(t: f32) -> f32 {
-    let t = t.clamp(-126.0, 126.0);
-    // Half of one less, rounded to the nearest whole number: see `exp2`. Whole numbers may come out one lower, at the
-    // other end of the same octave.
-    let rounded = (t - 0.5) + ROUND;
-    let e = (rounded.to_bits() as i32).wrapping_sub(ROUND.to_bits() as i32);
+pub fn undo_octaves(t: f32) -> f32 {
+    let rounded = lower(t);
     let f = t - (rounded - ROUND);
-    // f = m (1 + b) - b m^2, solved for m without losing digits.
-    let straight = 1.0 + BEND;
-    let m = 2.0 * f / (straight + (straight * straight - 4.0 * BEND * f).sqrt());
-    f32::from_bits(((e + 127) << 23) as u32) * (1.0 + m)
+    scaled(1.0 + root(BENDS[0], f), rounded)
+}
+
+/// Light of about 2^t, for t of -125..127: off by less than 0.3 %, without a division. For what comes out of tables, which
+/// need only that [`undo_powers`] leads back.
+#[inline(always)]
+pub fn powers(t: f32) -> f32 {
+    let rounded = lower(t);
+    let f = t - (rounded - ROUND);
+    scaled(1.0 + f * ((1.0 - BENDS[1]) + BENDS[1] * f), rounded)
+}
+
+/// What [`powers`] makes light of, none below 2^-16.
+#[inline(always)]
+pub fn undo_powers(v: f32) -> f32 {
+    let (e, m) = parts(v);
+    // 1 - f solves the same equation for 1 - m as the logarithm's does.
+    e + 1.0 - root(BENDS[1], 1.0 - m)
+}
+
+/// Whole octaves of light, and how far it is into the next: 0..1.
+#[inline(always)]
+fn parts(v: f32) -> (f32, f32) {
+    let bits = v.max(FAINTEST).to_bits();
+    let m = f32::from_bits((bits & 0x007f_ffff) | 0x3f80_0000) - 1.0;
+    (((bits >> 23) as i32 - 127) as f32, m)
+}
+
+/// The m of 0..1 with f = m (1 + b) - b m^2, without losing digits.
+#[inline(always)]
+fn root(b: f32, f: f32) -> f32 {
+    let straight = 1.0 + b;
+    2.0 * f / (straight + (straight * straight - 4.0 * b * f).sqrt())
+}
+
+/// The whole number at or below t, plus [`ROUND`]: half of one less, rounded to the nearest. Whole numbers may come out one
+/// lower, at the other end of the same octave.
+#[inline(always)]
+fn lower(t: f32) -> f32 {
+    (t - 0.5) + ROUND
+}
+
+/// p times 2^n for `rounded`, which is n plus [`ROUND`]: added to the exponent field of IEEE 754; the rest of the bits that
+/// rounding leaves fall out on the left.
+#[inline(always)]
+fn scaled(p: f32, rounded: f32) -> f32 {
+    f32::from_bits(p.to_bits().wrapping_add(rounded.to_bits() << 23))
 }
 
 /// Adding this rounds to the nearest integer and leaves it in the low mantissa bits: 1.5 * 2^23.
 const ROUND: f32 = 12_582_912.0;
 
-/// 2^x, relative error below 3e-7. Saturates at 2^-126 and 2^127.
-///
-/// Taylor series of e^(f ln 2) to the seventh power on f in -0.5..0.5 (remainder 5e-9), scaled by the
-/// exponent field of IEEE 754.
+/// 2^x, relative error below 3e-7. Saturates at 2^-125 and 2^127.
 #[inline(always)]
 pub fn exp2(x: f32) -> f32 {
-    let x = x.clamp(-126.0, 127.0);
+    exp2_within(x.clamp(-125.0, 127.0))
+}
+
+/// As [`exp2`], for x of -125..127 only: beyond, the result means nothing.
+///
+/// The polynomial of degree 5 that leaves 1 at 0 with the slope of 2^f and misses that least over f in -0.5..0.5 (1e-7;
+/// weighted least squares after Lawson, in f64).
+#[inline(always)]
+pub fn exp2_within(x: f32) -> f32 {
     let rounded = x + ROUND;
-    let n = (rounded.to_bits() as i32).wrapping_sub(ROUND.to_bits() as i32);
-    let f = (x - (rounded - ROUND)) * std::f32::consts::LN_2;
-    let p = 1.0 / 5040.0;
-    let p = p * f + 1.0 / 720.0;
-    let p = p * f + 1.0 / 120.0;
-    let p = p * f + 1.0 / 24.0;
-    let p = p * f + 1.0 / 6.0;
-    let p = p * f + 0.5;
+    let f = x - (rounded - ROUND);
+    let p = 0.001_330_060_5;
+    let p = p * f + 0.009_669_691;
+    let p = p * f + 0.055_505_585;
+    let p = p * f + 0.240_222_83;
+    let p = p * f + std::f32::consts::LN_2;
     let p = p * f + 1.0;
-    let p = p * f + 1.0;
-    p * f32::from_bits((n.wrapping_add(127) << 23) as u32)
+    scaled(p, rounded)
 }
 
 /// log2(x) for x > 0, absolute error below 2e-7 or one unit in the last place. Values at or below the
 /// smallest normal number give -126.
 ///
-/// Mantissa moved to sqrt(1/2)..sqrt(2), then the series of 2/ln 2 * artanh((m-1)/(m+1)) to the ninth power
-/// (remainder 4e-10).
+/// Mantissa m moved to sqrt(1/2)..sqrt(2), then the polynomial of degree 9 in m - 1 that leaves 0 at 0 with the
+/// logarithm's slope and misses that least (4e-8 of m - 1; weighted least squares after Lawson, in f64). A division alone would cost more than all of it.
 #[inline(always)]
 pub fn log2(x: f32) -> f32 {
     let bits = x.max(f32::MIN_POSITIVE).to_bits() as i32;
     const SQRT_HALF: i32 = 0x3f35_04f3;
     let e = (bits - SQRT_HALF) >> 23;
-    let m = f32::from_bits((bits - (e << 23)) as u32);
-    let s = (m - 1.0) / (m + 1.0);
-    let q = s * s;
-    let p = 1.0 / 9.0;
-    let p = p * q + 1.0 / 7.0;
-    let p = p * q + 1.0 / 5.0;
-    let p = p * q + 1.0 / 3.0;
-    let p = p * q + 1.0;
-    e as f32 + s * p * (2.0 / std::f32::consts::LN_2)
+    let z = f32::from_bits((bits - (e << 23)) as u32) - 1.0;
+    let p = 0.129_388_88;
+    let p = p * z - 0.208_585_71;
+    let p = p * z + 0.214_998_74;
+    let p = p * z - 0.238_726_51;
+    let p = p * z + 0.287_971_4;
+    let p = p * z - 0.360_713_96;
+    let p = p * z + 0.480_908_8;
+    let p = p * z - 0.721_347_2;
+    let p = p * z + std::f32::consts::LOG2_E;
+    e as f32 + z * p
+}
+
+/// log2(1 + 2^-|z|), absolute error below 2e-7: how much more a soft maximum of 0 and z is than the sharp one.
+///
+/// A polynomial of degree 8 found as those of [`log2`] are, in 2^-|z|; that is held above 2^-60, since numbers too small
+/// for their exponent take the processor a hundred times as long.
+#[inline(always)]
+pub fn softening(z: f32) -> f32 {
+    let t = exp2_within((-z.abs()).max(-60.0));
+    let p = -0.009_309_163;
+    let p = p * t + 0.052_059;
+    let p = p * t - 0.137_521_36;
+    let p = p * t + 0.241_864_79;
+    let p = p * t - 0.347_301_1;
+    let p = p * t + 0.478_683_7;
+    let p = p * t - 0.721_165_8;
+    let p = p * t + 1.442_689_9;
+    p * t
 }
 
 /// x^p for x > 0, and 0 for x <= 0. Relative error about |p log2 x| * 1e-7 + 3e-7.
@@ -167,8 +228,7 @@ pub fn signed_pow(x: f32, p: f32) -> f32 {
 #[inline(always)]
 pub fn softplus(x: f32) -> f32 {
     // ln(1+e^x) = max(x,0) + ln(1+e^-|x|): the exponential never overflows.
-    let t = exp2(-x.abs() * std::f32::consts::LOG2_E);
-    x.max(0.0) + log2(1.0 + t) * std::f32::consts::LN_2
+    x.max(0.0) + softening(x * std::f32::consts::LOG2_E) * std::f32::consts::LN_2
 }
 
 /// 1 / (1 + e^-x).
@@ -265,13 +325,14 @@ mod tests {
     }
 
     #[test]
-    fn octaves_are_near_the_logarithm_and_come_back_as_they_were() {
+    fn octaves_and_powers_are_near_what_they_stand_for_and_lead_back() {
         for x in (-1590..1590).map(|i| i as f32 * 0.01) {
             let v = x.exp2();
-            let t = octaves(v);
-            assert!((t - x).abs() < 8e-3, "{x}: {t}");
-            assert!((from_octaves(t) / v - 1.0).abs() < 3e-6, "{v}: {}", from_octaves(t));
+            assert!((octaves(v) - x).abs() < 8e-3 && (powers(x) / v - 1.0).abs() < 3e-3, "{x}");
+            assert!((undo_octaves(octaves(v)) / v - 1.0).abs() < 3e-6, "{v}");
+            assert!((powers(undo_powers(v)) / v - 1.0).abs() < 3e-6, "{v}");
         }
+        assert_eq!(octaves(-1.0), undo_powers(0.0));
     }
 
     #[test]

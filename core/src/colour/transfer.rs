@@ -51,7 +51,11 @@ impl Transfer {
             Self::Srgb => each_value!(p, v => srgb_to_linear(v)),
             Self::Pq => each_value!(p, v => pq_to_linear(v)),
             Self::Hlg => hlg_to_linear(p),
-            Self::Log(c) => each_value!(p, v => c.to_linear(v)),
+            // A copy: constants that are read through a reference keep the loop scalar.
+            Self::Log(c) => {
+                let c = *c;
+                each_value!(p, v => c.to_linear(v));
+            }
         }
     }
 
@@ -67,7 +71,10 @@ impl Transfer {
             Self::Srgb => each_value!(p, v => linear_to_srgb(v)),
             Self::Pq => each_value!(p, v => linear_to_pq(v)),
             Self::Hlg => linear_to_hlg(p),
-            Self::Log(c) => each_value!(p, v => c.to_code(v)),
+            Self::Log(c) => {
+                let c = *c;
+                each_value!(p, v => c.to_code(v));
+            }
         }
     }
 }

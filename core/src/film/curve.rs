@@ -1,7 +1,7 @@
 //! The characteristic curve: density over log exposure.
 
 use super::stock::Layer;
-use crate::lane::{exp2, log2, select};
+use crate::lane::softening;
 
 /// D(x) = gamma (s_t softplus((x - x_t)/s_t) - s_s softplus((x - x_s)/s_s)): a straight part of slope gamma between a
 /// soft toe and a soft shoulder. Strictly rising; density above base ends at gamma (x_s - x_t).
@@ -99,8 +99,7 @@ impl Lane {
 #[inline(always)]
 fn bend([per, offset, height]: [f32; 3], x: f32) -> f32 {
     let z = per * x + offset;
-    let t = exp2(-z.abs());
-    height * (select(z > 0.0, z, 0.0) + log2(1.0 + t))
+    height * (z.max(0.0) + softening(z))
 }
 
 #[cfg(test)]

@@ -55,9 +55,11 @@ impl Dyes {
             amounts: Vec::with_capacity(DENSITIES),
         };
         dyes.clear = dyes.xyz([0.0; 3], 0.0, 0.0);
-        let mut c = [0.0; 3];
+        let (mut c, mut before) = ([0.0; 3], [0.0; 3]);
         for i in 0..DENSITIES {
-            c = dyes.solve(DENSEST * i as f64 / (DENSITIES - 1) as f64, c);
+            let ahead = std::array::from_fn(|k| 2.0 * c[k] - before[k]);
+            before = c;
+            c = dyes.solve(DENSEST * i as f64 / (DENSITIES - 1) as f64, ahead);
             dyes.amounts.push(c);
         }
         dyes
@@ -94,13 +96,14 @@ impl Dyes {
             }
             let miss: [f64; 3] = std::array::from_fn(|row| wanted[row] - xyz[row].ln());
             let jacobian = Mat3(std::array::from_fn(|row| slopes[row].map(|v| v / xyz[row])));
-            // A dye set that makes no grey: the amounts stay where they are.
+            // A dye set that makes no grey: the amounts stay as they were.
             let Some(inverse) = jacobian.inverse() else { return near };
             let by = inverse.apply(miss);
             for (amount, by) in c.iter_mut().zip(by) {
                 *amount = (*amount + by.clamp(-1.0, 1.0)).clamp(-2.0, 20.0);
             }
-            if by.iter().all(|v| v.abs() < 1e-9) {
+            // Each step squares what is left.
+            if by.iter().all(|v| v.abs() < 1e-6) {
                 break;
             }
         }

@@ -3,18 +3,21 @@
 use super::curve::{Curve, Lane};
 use super::dyes::{DENSEST, Dyes, silver_shape};
 use super::even;
-use super::spectrum::SAMPLES;
+use super::spectrum::{SAMPLES, Spectrum};
 use crate::colour::{
     Adaptation, Mat3,
     matrix::Mat3f,
     primaries::{AP1, xyz_to_xy},
 };
-use crate::lane::{N, Plane, Planes, exp2};
+use crate::lane::{N, Plane, Planes, exp2_within};
 use std::sync::Arc;
 
 /// Entries of the table from equivalent neutral density to an amount of dye: 0.0026 apart, so that reading it between
 /// its entries is off by less than 1e-6.
 const ENTRIES: usize = 2048;
+
+/// Powers of two of light that count as none.
+const DARKEST: f32 = -60.0;
 
 /// The printer's side: from densities to what the print's layers are given.
 #[derive(Clone, Debug, PartialEq)]
@@ -93,7 +96,7 @@ pub struct Printing {
     printer: Option<(Mat3f, [f32; 3], [Lane; 3])>,
     amounts: Arc<[Vec<f32>; 3]>,
     silver: f32,
-    /// For each wavelength: cyan, magenta, yellow and silver density in powers of two, and R, G, B through the base.
+    /// For each wavelength: what cyan, magenta, yellow and silver leave in powers of two, and R, G, B through the base.
     lines: Arc<[[f32; 7]; SAMPLES]>,
     black: f32,
 }
@@ -101,15 +104,19 @@ pub struct Printing {
 impl Printing {
     /// Printer and projection together.
     pub fn new(printer: Option<&Printer>, projection: &Projection) -> Self {
-        let amounts = std::array::from_fn(|k| {
-            let at = |i: usize| {
-                let neutral = DENSEST * i as f64 / (ENTRIES - 1) as f64;
-                projection.dyes.amounts(projection.lock([neutral; 3]))[k] as f32
-            };
-            (0..ENTRIES).map(at).collect()
-        });
         let dyes = &projection.dyes;
-        let per = std::f64::consts::LOG2_10;
+        let per = -std::f64::consts::LOG2_10;
+        // No dye set, however odd, makes light brighter than powers of two can say.
+        let strongest = |unit: &Spectrum| unit.iter().fold(1e-6, |a: f64, b| a.max(*b));
+        let least = dyes.unit.each_ref().map(|unit| -40.0 / (strongest(unit) * -per));
+        let mut amounts = [const { Vec::new() }; 3];
+        for i in 0..ENTRIES {
+            let neutral = DENSEST * i as f64 / (ENTRIES - 1) as f64;
+            let of = dyes.amounts(projection.lock([neutral; 3]));
+            for k in 0..3 {
+                amounts[k].push(of[k].max(least[k]) as f32);
+            }
+        }
         let lines = std::array::from_fn(|i| {
             let through = (-dyes.base[i] * std::f64::consts::LN_10).exp();
             let [r, g, b] = projection.to_ap1.apply(dyes.light[i].map(|v| v * through));
@@ -163,7 +170,7 @@ impl Printing {
         for line in self.lines.iter() {
             let [kc, km, ky, ks, lr, lg, lb] = *line;
             for i in 0..N {
-                let t = exp2(-(kc * c[i] + km * m[i] + ky * y[i] + ks * silver[i]));
+                let t = exp2_within((kc * c[i] + km * m[i] + ky * y[i] + ks * silver[i]).max(DARKEST));
                 r[i] += lr * t;
                 g[i] += lg * t;
                 b[i] += lb * t;

@@ -65,9 +65,10 @@ pub(super) enum Op {
     Print(Box<Printing>),
     /// A film's light, as far as its tones and colours are taken on.
     Taken(Box<Taken>),
-    /// Light to the form that tables between textures hold well, and back: see [`lane::octaves`].
-    ToOctaves,
-    FromOctaves,
+    /// What goes into a table in [`lane::octaves`] to light.
+    UndoOctaves,
+    /// Light to what comes out of a table for [`lane::powers`].
+    UndoPowers,
     /// Light to density on a straight film, for grain where there is no other film.
     Straight,
     /// Back from it.
@@ -226,8 +227,8 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
         Op::Develop(k) => k.run(planes),
         Op::Print(k) => k.run(planes),
         Op::Taken(k) => k.run(planes, &aside.saved[OF_STEP]),
-        Op::ToOctaves => each_value!(planes, v => lane::octaves(v)),
-        Op::FromOctaves => each_value!(planes, v => lane::from_octaves(v)),
+        Op::UndoOctaves => each_value!(planes, v => lane::undo_octaves(v)),
+        Op::UndoPowers => each_value!(planes, v => lane::undo_powers(v)),
         Op::Straight => {
             for plane in planes {
                 for v in plane.iter_mut() {

@@ -306,11 +306,11 @@ fn made(
 ) -> Result<Table, TableError> {
     let mut ops = Vec::with_capacity(program.ops.len() + 2);
     if given == Some(Signal::Light) {
-        ops.push(Op::FromOctaves);
+        ops.push(Op::UndoOctaves);
     }
     ops.extend(program.ops.iter().cloned());
     if gives == Some(Signal::Light) {
-        ops.push(Op::ToOctaves);
+        ops.push(Op::UndoPowers);
     }
     let span = |[a, b]: [f32; 2]| Domain { min: [a; 3], max: [b; 3] };
     let plan = match given {
@@ -329,7 +329,7 @@ fn made(
 enum Colour<'a> {
     /// Its program.
     Exact(&'a Program),
-    /// Its table: light goes in and comes out in octaves.
+    /// Its table: light goes in as [`lane::octaves`] and comes out for [`lane::powers`].
     Table { table: &'a Table, light_in: bool, light_out: bool },
 }
 
@@ -395,7 +395,7 @@ impl pulp::NullaryFnOnce for Row<'_> {
                 table.apply_planes(line.blocks_mut());
                 if light_out {
                     for plane in line.blocks_mut() {
-                        plane.iter_mut().for_each(|v| *v = lane::from_octaves(*v));
+                        plane.iter_mut().for_each(|v| *v = lane::powers(*v));
                     }
                 }
             }

@@ -45,14 +45,47 @@ impl Bake {
         Self { settled: false, ..Self::plan(from, size) }
     }
 
-    /// The input code values of a grid of `n` points on a side over the domain, red fastest.
-    pub fn inputs(&self, n: usize) -> Vec<[f32; 4]> {
-        let at = |c: usize, i: usize| {
+    /// A grid of `n` points on a side over the domain.
+    pub fn grid(&self, n: usize) -> Grid {
+        let axis = |c: usize| {
             let (min, max) = (self.domain.min[c], self.domain.max[c]);
-            let v = min + (max - min) * i as f32 / (n - 1) as f32;
-            if self.shaped { unshape(v) } else { v }
+            let at = |i: usize| min + (max - min) * i as f32 / (n - 1) as f32;
+            (0..n).map(at).map(|v| if self.shaped { unshape(v) } else { v }).collect()
         };
-        (0..n * n * n).map(|i| [at(0, i % n), at(1, i / n % n), at(2, i / n / n), 1.0]).collect()
+        Grid([0, 1, 2].map(axis))
+    }
+}
+
+/// The input code values of a grid's points, red fastest: those of each channel.
+#[derive(Clone, Debug)]
+pub struct Grid([Vec<f32>; 3]);
+
+impl Grid {
+    /// Points of the whole grid.
+    pub fn len(&self) -> usize {
+        self.0.iter().map(Vec::len).product()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Puts points from the one of this number on into a slab; the fourth value is 0, as in a table's nodes.
+    pub fn put(&self, first: usize, slab: &mut [[f32; 4]]) {
+        let [red, green, blue] = &self.0;
+        let n = red.len();
+        let (mut r, mut g, mut b) = (first % n, first / n % n, first / n / n);
+        for p in slab {
+            *p = [red[r], green[g], blue[b], 0.0];
+            r += 1;
+            if r == n {
+                (r, g) = (0, g + 1);
+            }
+            if g == n {
+                (g, b) = (0, b + 1);
+            }
+        }
     }
 }
 
@@ -85,6 +118,9 @@ fn shaper() -> Result<Table1, TableError> {
     Table1::new(domain, (0..SHAPER_LENGTH).map(|i| [shape(at(i)); 3]).collect())
 }
 
+/// Points that a thread takes at once.
+const SLAB: usize = 1024;
+
 /// Bakes a compiled program, on all threads of the current pool. `None` when `cancel` was set meanwhile.
 pub fn bake(
     program: &Program,
@@ -97,22 +133,26 @@ pub fn bake(
     }
     let n = plan.size;
     let dense = if plan.settled { 2 * n - 1 } else { n };
-    let mut grid = plan.inputs(dense);
-    grid.par_chunks_mut(1024).for_each(|slab| {
+    let inputs = plan.grid(dense);
+    let mut grid = vec![[0.0; 4]; inputs.len()];
+    grid.par_chunks_mut(SLAB).enumerate().for_each(|(k, slab)| {
         if !cancel.load(Ordering::Relaxed) {
+            inputs.put(k * SLAB, slab);
             program.run(slab);
         }
     });
     if cancel.load(Ordering::Relaxed) {
         return Ok(None);
     }
-    let stride = if plan.settled { 2 } else { 1 };
-    let at = |i: usize| stride * (i % n + dense * (i / n % n + dense * (i / n / n)));
-    let mut nodes: Vec<[f32; 3]> = (0..n * n * n).map(|i| grid[at(i)]).map(|p| [p[0], p[1], p[2]]).collect();
-    if plan.settled {
+    let cube = if plan.settled {
+        let at = |i: usize| 2 * (i % n + dense * (i / n % n + dense * (i / n / n)));
+        let mut nodes: Vec<[f32; 3]> =
+            (0..n * n * n).map(|i| grid[at(i)]).map(|p| [p[0], p[1], p[2]]).collect();
         super::settle::settle(&mut nodes, n, &grid);
-    }
-    let cube = Table3::new(plan.size, plan.domain, &nodes)?;
+        Table3::new(n, plan.domain, &nodes)?
+    } else {
+        Table3::of_padded(n, plan.domain, grid)?
+    };
     let shaper = if plan.shaped { Some(shaper()?) } else { None };
     Table::new(title.into(), shaper, Some(cube)).map(Some)
 }

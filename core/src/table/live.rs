@@ -43,7 +43,8 @@ impl Reach {
             }
         }
         let nodes: Vec<u32> = (0_u32..).zip(&read).filter(|(_, read)| **read).map(|(i, _)| i).collect();
-        let all = plan.inputs(n);
+        let mut all = vec![[0.0; 4]; read.len()];
+        plan.grid(n).put(0, &mut all);
         let inputs = nodes.iter().map(|i| all[*i as usize]).collect();
         Some(Self { size: n, domain: plan.domain, nodes, inputs })
     }
@@ -60,12 +61,9 @@ impl Reach {
         values.par_chunks_mut(512).for_each(|some| program.run(some));
         let mut nodes = vec![[0.0; 4]; self.size.pow(3)];
         for (i, v) in self.nodes.iter().zip(&values) {
-            nodes[*i as usize] = [v[0], v[1], v[2], 0.0];
+            nodes[*i as usize] = *v;
         }
-        if let Some(i) = values.iter().position(|v| v.iter().any(|x| !x.is_finite())) {
-            return Err(TableError::NotFinite(i));
-        }
-        Table::new(String::new(), None, Some(Table3::of_padded(self.size, self.domain, nodes)))
+        Table::new(String::new(), None, Some(Table3::of_padded(self.size, self.domain, nodes)?))
     }
 }
 

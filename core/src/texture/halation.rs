@@ -6,7 +6,7 @@ use super::line::Line;
 use super::spread::{Gives, levels};
 use crate::film::GREY;
 use crate::film::stock::Returned;
-use crate::lane::{from_octaves, octaves, smoothstep};
+use crate::lane::{octaves, smoothstep, undo_octaves};
 use crate::step::field::parameters;
 
 parameters! {
@@ -79,7 +79,7 @@ impl Gives for Kernel {
         let (share, low) = (self.share, self.threshold);
         // What is darker, and most of a picture is, gives nothing: see `octaves`, which only ever grows. A little less, so
         // that no rounding lets a place depend on those beside it.
-        let dark = from_octaves(low) * GREY as f32 * 0.9999;
+        let dark = undo_octaves(low) * GREY as f32 * 0.9999;
         let [red, green, blue] = light.planes_mut();
         let n = red.len();
         let planes = [0, 1, 2].map(|c| &from.plane(c)[..n]);
