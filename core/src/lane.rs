@@ -2,7 +2,8 @@
 //!
 //! A step sees [`Planes`]: three arrays of [`N`] values. Loops over them have a constant trip count and no
 //! branches, so the compiler vectorises them; [`vectorised`] picks the widest instruction set of the machine
-//! at run time. Nothing here uses fused multiply-add, so that every instruction set gives the same bits.
+//! at run time. Where a product is added to something, [`f32::mul_add`] says so: it rounds once, by definition, so every
+//! machine gives the same bits; one without an instruction for it gives them slowly.
 //!
 //! What a loop calls has to be inlined into it, or the loop stays scalar and runs ten times slower. A function
 //! can be told so with `#[inline(always)]`, a closure cannot: the compiler leaves a large one standing alone.
@@ -71,6 +72,16 @@ macro_rules! each_value {
 }
 pub(crate) use each_value;
 
+/// A polynomial by Horner's rule, from the coefficient of the highest power down.
+#[inline(always)]
+pub fn polynomial<const K: usize>(x: f32, coefficients: [f32; K]) -> f32 {
+    let mut sum = coefficients[0];
+    for c in &coefficients[1..] {
+        sum = sum.mul_add(x, *c);
+    }
+    sum
+}
+
 /// `if condition { a } else { b }` on values both already computed: a blend, not a branch.
 #[inline(always)]
 pub fn select(condition: bool, a: f32, b: f32) -> f32 {
@@ -88,7 +99,7 @@ const FAINTEST: f32 = 1.0 / 65_536.0;
 #[inline(always)]
 pub fn octaves(v: f32) -> f32 {
     let (e, m) = parts(v);
-    e + m + BENDS[0] * m * (1.0 - m)
+    m.mul_add(BENDS[0].mul_add(-m, 1.0 + BENDS[0]), e)
 }
 
 /// Light from [`octaves`].
@@ -105,7 +116,7 @@ pub fn undo_octaves(t: f32) -> f32 {
 pub fn powers(t: f32) -> f32 {
     let rounded = lower(t);
     let f = t - (rounded - ROUND);
-    scaled(1.0 + f * ((1.0 - BENDS[1]) + BENDS[1] * f), rounded)
+    scaled(polynomial(f, [BENDS[1], 1.0 - BENDS[1], 1.0]), rounded)
 }
 
 /// What [`powers`] makes light of, none below 2^-16.
@@ -162,12 +173,10 @@ pub fn exp2(x: f32) -> f32 {
 pub fn exp2_within(x: f32) -> f32 {
     let rounded = x + ROUND;
     let f = x - (rounded - ROUND);
-    let p = 0.001_330_060_5;
-    let p = p * f + 0.009_669_691;
-    let p = p * f + 0.055_505_585;
-    let p = p * f + 0.240_222_83;
-    let p = p * f + std::f32::consts::LN_2;
-    let p = p * f + 1.0;
+    let p = polynomial(
+        f,
+        [0.001_330_060_5, 0.009_669_691, 0.055_505_585, 0.240_222_83, std::f32::consts::LN_2, 1.0],
+    );
     scaled(p, rounded)
 }
 
@@ -175,23 +184,29 @@ pub fn exp2_within(x: f32) -> f32 {
 /// smallest normal number give -126.
 ///
 /// Mantissa m moved to sqrt(1/2)..sqrt(2), then the polynomial of degree 9 in m - 1 that leaves 0 at 0 with the
-/// logarithm's slope and misses that least (4e-8 of m - 1; weighted least squares after Lawson, in f64). A division alone would cost more than all of it.
+/// logarithm's slope and misses that least (4e-8 of m - 1; weighted least squares after Lawson, in f64). A division
+/// alone would cost more than all of it.
 #[inline(always)]
 pub fn log2(x: f32) -> f32 {
     let bits = x.max(f32::MIN_POSITIVE).to_bits() as i32;
     const SQRT_HALF: i32 = 0x3f35_04f3;
     let e = (bits - SQRT_HALF) >> 23;
     let z = f32::from_bits((bits - (e << 23)) as u32) - 1.0;
-    let p = 0.129_388_88;
-    let p = p * z - 0.208_585_71;
-    let p = p * z + 0.214_998_74;
-    let p = p * z - 0.238_726_51;
-    let p = p * z + 0.287_971_4;
-    let p = p * z - 0.360_713_96;
-    let p = p * z + 0.480_908_8;
-    let p = p * z - 0.721_347_2;
-    let p = p * z + std::f32::consts::LOG2_E;
-    e as f32 + z * p
+    let p = polynomial(
+        z,
+        [
+            0.129_388_88,
+            -0.208_585_71,
+            0.214_998_74,
+            -0.238_726_51,
+            0.287_971_4,
+            -0.360_713_96,
+            0.480_908_8,
+            -0.721_347_2,
+            std::f32::consts::LOG2_E,
+        ],
+    );
+    z.mul_add(p, e as f32)
 }
 
 /// log2(1 + 2^-|z|), absolute error below 2e-7: how much more a soft maximum of 0 and z is than the sharp one.
@@ -201,14 +216,19 @@ pub fn log2(x: f32) -> f32 {
 #[inline(always)]
 pub fn softening(z: f32) -> f32 {
     let t = exp2_within((-z.abs()).max(-60.0));
-    let p = -0.009_309_163;
-    let p = p * t + 0.052_059;
-    let p = p * t - 0.137_521_36;
-    let p = p * t + 0.241_864_79;
-    let p = p * t - 0.347_301_1;
-    let p = p * t + 0.478_683_7;
-    let p = p * t - 0.721_165_8;
-    let p = p * t + 1.442_689_9;
+    let p = polynomial(
+        t,
+        [
+            -0.009_309_163,
+            0.052_059,
+            -0.137_521_36,
+            0.241_864_79,
+            -0.347_301_1,
+            0.478_683_7,
+            -0.721_165_8,
+            1.442_689_9,
+        ],
+    );
     p * t
 }
 
@@ -254,15 +274,20 @@ pub fn angle_degrees(x: f32, y: f32) -> f32 {
     let (most, least) = (ax.max(ay), ax.min(ay));
     let t = least / most.max(1e-30);
     let q = t * t;
-    let p = 0.002_866_225_7;
-    let p = p * q - 0.016_165_736_7;
-    let p = p * q + 0.042_909_613_8;
-    let p = p * q - 0.075_289_640_0;
-    let p = p * q + 0.106_562_639_3;
-    let p = p * q - 0.142_088_994_4;
-    let p = p * q + 0.199_935_508_5;
-    let p = p * q - 0.333_331_452_8;
-    let p = p * q + 1.0;
+    let p = polynomial(
+        q,
+        [
+            0.002_866_225_7,
+            -0.016_165_736_7,
+            0.042_909_613_8,
+            -0.075_289_640_0,
+            0.106_562_639_3,
+            -0.142_088_994_4,
+            0.199_935_508_5,
+            -0.333_331_452_8,
+            1.0,
+        ],
+    );
     let a = t * p * (180.0 / std::f32::consts::PI);
     let a = select(ay > ax, 90.0 - a, a);
     let a = select(x < 0.0, 180.0 - a, a);
@@ -280,19 +305,12 @@ pub fn sin_cos_degrees(degrees: f32) -> (f32, f32) {
     let turned = degrees - 360.0 * select(degrees > 180.0, 1.0, select(degrees < -180.0, -1.0, 0.0));
     let x = turned * (std::f32::consts::PI / 360.0);
     let q = x * x;
-    let s = -1.0 / 39_916_800.0;
-    let s = s * q + 1.0 / 362_880.0;
-    let s = s * q - 1.0 / 5_040.0;
-    let s = s * q + 1.0 / 120.0;
-    let s = s * q - 1.0 / 6.0;
+    let s = polynomial(q, [-1.0 / 39_916_800.0, 1.0 / 362_880.0, -1.0 / 5_040.0, 1.0 / 120.0, -1.0 / 6.0]);
     let s = x * (s * q + 1.0);
-    let c = 1.0 / 479_001_600.0;
-    let c = c * q - 1.0 / 3_628_800.0;
-    let c = c * q + 1.0 / 40_320.0;
-    let c = c * q - 1.0 / 720.0;
-    let c = c * q + 1.0 / 24.0;
-    let c = c * q - 0.5;
-    let c = c * q + 1.0;
+    let c = polynomial(
+        q,
+        [1.0 / 479_001_600.0, -1.0 / 3_628_800.0, 1.0 / 40_320.0, -1.0 / 720.0, 1.0 / 24.0, -0.5, 1.0],
+    );
     (2.0 * s * c, 1.0 - 2.0 * s * s)
 }
 

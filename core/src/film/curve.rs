@@ -98,7 +98,7 @@ impl Lane {
 /// height * log2(1 + 2^z): softplus in powers of two.
 #[inline(always)]
 fn bend([per, offset, height]: [f32; 3], x: f32) -> f32 {
-    let z = per * x + offset;
+    let z = per.mul_add(x, offset);
     height * (z.max(0.0) + softening(z))
 }
 

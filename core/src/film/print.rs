@@ -170,10 +170,11 @@ impl Printing {
         for line in self.lines.iter() {
             let [kc, km, ky, ks, lr, lg, lb] = *line;
             for i in 0..N {
-                let t = exp2_within((kc * c[i] + km * m[i] + ky * y[i] + ks * silver[i]).max(DARKEST));
-                r[i] += lr * t;
-                g[i] += lg * t;
-                b[i] += lb * t;
+                let left = ks.mul_add(silver[i], ky.mul_add(y[i], km.mul_add(m[i], kc * c[i])));
+                let t = exp2_within(left.max(DARKEST));
+                r[i] = lr.mul_add(t, r[i]);
+                g[i] = lg.mul_add(t, g[i]);
+                b[i] = lb.mul_add(t, b[i]);
             }
         }
         let (black, scale) = (self.black, 1.0 / (1.0 - self.black));

@@ -51,7 +51,7 @@ fn draw(near: &mut Line, own: &Line, share: f32) {
     for c in 0..3 {
         for (n, e) in near.plane_mut(c).iter_mut().zip(own.plane(c)) {
             let (a, b) = (e + FAINTEST, *n + FAINTEST);
-            *n = e * ((more * a + less * b) / (less * a + more * b));
+            *n = e * (more.mul_add(a, less * b) / less.mul_add(a, more * b));
         }
     }
 }

@@ -85,11 +85,11 @@ impl Layer {
     fn grain(&self, d: f32, noise: f32, left: f32) -> f32 {
         let d = d.max(0.0).min(self.most);
         let s = self.scale * ((d + self.fog) * (1.0 - self.fall * d)).max(0.0).sqrt();
-        let mut keep = 0.0;
+        let mut keep = 0.0_f32;
         for k in self.keep.iter().rev() {
-            keep = keep * d + k;
+            keep = keep.mul_add(d, *k);
         }
-        s * noise + keep.max(-6.0).min(6.0) * left * s * s
+        s.mul_add(noise, keep.max(-6.0).min(6.0) * left * s * s)
     }
 }
 
@@ -287,7 +287,7 @@ impl pulp::NullaryFnOnce for Clumps<'_> {
             noise::fill(of.keys[c][0], x, row, white);
             if common_part > 0.0 {
                 for (v, o) in white.iter_mut().zip(&*common) {
-                    *v = own_part * *v + common_part * o;
+                    *v = own_part.mul_add(*v, common_part * o);
                 }
             }
             weigh(line.plane_mut(c), taps, |k| &white[first + k..]);

@@ -218,14 +218,14 @@ pub fn weigh<'a>(out: &mut [f32], taps: &[f32], line: impl Fn(usize) -> &'a [f32
         1 => {
             let (a, b, u) = (&line(0)[..n], &line(2)[..n], taps[1]);
             for i in 0..n {
-                out[i] = t * middle[i] + u * (a[i] + b[i]);
+                out[i] = u.mul_add(a[i] + b[i], t * middle[i]);
             }
         }
         _ => {
             let (a, b, u) = (&line(side - 1)[..n], &line(side + 1)[..n], taps[1]);
             let (c, d, v) = (&line(side - 2)[..n], &line(side + 2)[..n], taps[2]);
             for i in 0..n {
-                out[i] = t * middle[i] + u * (a[i] + b[i]) + v * (c[i] + d[i]);
+                out[i] = v.mul_add(c[i] + d[i], u.mul_add(a[i] + b[i], t * middle[i]));
             }
         }
     }
@@ -234,14 +234,14 @@ pub fn weigh<'a>(out: &mut [f32], taps: &[f32], line: impl Fn(usize) -> &'a [f32
         let (c, d) = (&line(side - j - 1)[..n], &line(side + j + 1)[..n]);
         let (t, u) = (taps[j], taps[j + 1]);
         for i in 0..n {
-            out[i] += t * (a[i] + b[i]) + u * (c[i] + d[i]);
+            out[i] = u.mul_add(c[i] + d[i], t.mul_add(a[i] + b[i], out[i]));
         }
         j += 2;
     }
     if j == side {
         let (a, b, t) = (&line(side - j)[..n], &line(side + j)[..n], taps[j]);
         for i in 0..n {
-            out[i] += t * (a[i] + b[i]);
+            out[i] = t.mul_add(a[i] + b[i], out[i]);
         }
     }
 }

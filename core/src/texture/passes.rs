@@ -8,9 +8,8 @@
 use super::chain::{Before, Chain, Columns, Point, Ready, Source, Stage, Wide};
 use super::line::Line;
 use super::sheet::{Precision, Room, Sheet};
-use super::spread::{self, Back, Gives, Halving, Levels, Stays, Weighted};
+use super::spread::{self, Back, Gives, Halving, Levels, Stays};
 use super::{Plate, Texture, halation};
-use crate::lane;
 use rayon::prelude::*;
 use std::ops::Range;
 use std::sync::Arc;
@@ -90,24 +89,20 @@ impl Pending<'_> {
     }
 }
 
-/// Light that is spread onto the rows of what it was taken from.
-struct Spread<'a, G> {
-    gives: &'a G,
-    stays: Stays,
-    levels: Option<Arc<Levels>>,
+/// Light that is put back onto rows, of which `keep` stays.
+struct Spread {
+    keep: f32,
+    levels: Arc<Levels>,
 }
 
-struct Spreading<'a, G> {
-    of: &'a Spread<'a, G>,
-    light: Line,
+struct Spreading<'a> {
+    keep: f32,
     back: Option<Box<Back<'a>>>,
 }
 
-impl<G: Gives> Wide for Spread<'_, G> {
+impl Wide for Spread {
     fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
-        let light = Line::new(if G::ALL { 1 } else { columns.count });
-        let back = self.levels.as_ref().and_then(|l| l.back(columns.first, columns.count));
-        Box::new(Spreading { of: self, light, back })
+        Box::new(Spreading { keep: self.keep, back: self.levels.back(columns.first, columns.count) })
     }
 
     fn reach(&self) -> usize {
@@ -115,33 +110,11 @@ impl<G: Gives> Wide for Spread<'_, G> {
     }
 }
 
-impl<G: Gives> Stage for Spreading<'_, G> {
+impl Stage for Spreading<'_> {
     fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        struct Keep<'a, 'b, G>(&'a Spread<'b, G>, &'a mut Line, &'a mut Line);
-        impl<G: Gives> pulp::NullaryFnOnce for Keep<'_, '_, G> {
-            type Output = ();
-            #[inline(always)]
-            fn call(self) {
-                let Self(of, light, out) = self;
-                let Stays { picture, light: share } = of.stays;
-                of.gives.row(out, light);
-                for c in 0..3 {
-                    for (v, l) in out.plane_mut(c).iter_mut().zip(light.plane(c)) {
-                        *v = picture * *v + share * l;
-                    }
-                }
-            }
-        }
         before(y, out);
-        let keep = if G::ALL {
-            self.of.stays.picture + self.of.stays.light
-        } else {
-            lane::vectorised(Keep(self.of, &mut self.light, out));
-            1.0
-        };
-        match &mut self.back {
-            Some(back) => back.put(y, keep, out),
-            None => lane::vectorised(Weighted { weight: keep, row: out }),
+        if let Some(back) = &mut self.back {
+            back.put(y, self.keep, out);
         }
     }
 }
@@ -222,25 +195,21 @@ impl Work<'_> {
         Some(pending)
     }
 
-    /// Writes the picture down, and makes ready what spreads its light onto it.
-    fn spread<'b, G: Gives>(
+    /// Writes down what stays of the picture, and makes ready what puts its light back onto it.
+    fn spread<G: Gives>(
         &mut self,
-        pending: &mut Pending<'b>,
+        pending: &mut Pending<'_>,
         weights: &[f64],
-        gives: &'b G,
+        gives: &G,
         stays: Stays,
     ) -> Option<()> {
         let used = spread::used(weights, self.plate.size);
-        let (sheet, half) = self.settled(pending, |work, source, ready| match used {
-            1 => work.pass(source, ready).map(|sheet| (sheet, None)),
-            _ => work.pass_halved(source, ready, gives).map(|(sheet, half)| (sheet, Some(half))),
-        })?;
-        if let Some(half) = half {
-            let levels = Levels::of(half, weights, gives.share(), used, self.precision, self.room);
-            pending.levels = Some(Arc::new(levels));
-        }
-        let levels = pending.levels.clone();
-        pending.ready.push(Ready::wide(Spread { gives, stays, levels }));
+        let (sheet, half) =
+            self.settled(pending, |work, source, ready| work.pass_halved(source, ready, gives, stays))?;
+        let levels = Arc::new(Levels::of(half, weights, gives.share(), used, self.precision, self.room));
+        pending.levels = Some(levels.clone());
+        let keep = if G::ALL { stays.picture + stays.light } else { 1.0 };
+        pending.ready.push(Ready::wide(Spread { keep, levels }));
         pending.from = From::Sheet(sheet);
         Some(())
     }
@@ -306,12 +275,14 @@ impl Work<'_> {
         (!stop.load(Ordering::Relaxed)).then_some(to)
     }
 
-    /// A pass that writes the picture down and, from its rows as they come, the light that it gives at half its size.
+    /// A pass that writes down what stays of the picture and, from its rows as they come, the light that it gives at half
+    /// its size.
     fn pass_halved(
         &mut self,
         source: &dyn Source,
         ready: &[Ready<'_>],
         gives: &impl Gives,
+        stays: Stays,
     ) -> Option<(Sheet, Sheet)> {
         let size = self.plate.size;
         let [width, height] = size.map(|v| v.div_ceil(2));
@@ -322,19 +293,19 @@ impl Work<'_> {
         let bands = to.bands(2 * rows).into_par_iter().zip(half.bands(rows));
         bands.enumerate().for_each(|(k, (mut out, mut half))| {
             let mut chain = Chain::of(ready, source, &Columns::all(size[0]));
-            let (mut halving, mut line) = (Halving::new(gives, size), Line::new(width));
+            let (mut halving, mut line) = (Halving::new(gives, stays, size), Line::new(width));
             let own = 2 * k * rows..2 * (k + 1) * rows;
             for j in 0..rows.min(height - k * rows) {
                 if j % 8 == 0 && stop.load(Ordering::Relaxed) {
                     return;
                 }
                 // It reaches beyond the band on both sides: those rows are written by their own.
-                halving.row(k * rows + j, &mut line, &mut |at, row| {
-                    chain.row(at, row);
+                let mut after = |at, row: &mut Line| {
                     if own.contains(&at) {
                         out.write(at - own.start, row);
                     }
-                });
+                };
+                halving.row(k * rows + j, &mut line, &mut |at, row| chain.row(at, row), &mut after);
                 half.write(j, &line);
             }
         });

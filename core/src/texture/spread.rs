@@ -6,7 +6,7 @@
 //! bells with weights of at least 0 that sum to 1: energy is kept, nothing rings. A recursive filter at full size costs
 //! ten times as much.
 
-use super::chain::{Before, Source, Stage};
+use super::chain::{Before, Source};
 use super::falloff::LEVELS;
 use super::line::{Line, Ring, SIDE, held};
 use super::passes::band;
@@ -43,7 +43,7 @@ impl Gives for AsItIs {
 
 const BINOMIAL: [f32; 3] = [1.0 / 16.0, 4.0 / 16.0, 6.0 / 16.0];
 
-/// What stays of the light where it is, and what it does to the picture.
+/// What a picture becomes before its light is put back: a weight of its own, and one of the light that it gives.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Stays {
     /// Weight of the picture's own pixel.
@@ -53,6 +53,9 @@ pub struct Stays {
 }
 
 impl Stays {
+    /// All of the picture.
+    const WHOLE: Self = Self { picture: 1.0, light: 0.0 };
+
     /// Light is taken from the picture and given back spread: E' = E - L + sum over levels of `weights` times L spread by
     /// that level.
     pub fn given(weights: &[f64], share: f32) -> Self {
@@ -65,9 +68,9 @@ impl Stays {
     }
 }
 
-/// Levels of a picture of a size that have a weight, the picture itself among them.
+/// Levels of a picture of a size that have a weight, the picture itself and the one at half its size always among them.
 pub fn used(weights: &[f64], size: [usize; 2]) -> usize {
-    weights.iter().rposition(|w| *w > 0.0).map_or(1, |i| i + 1).min(levels(size) + 1)
+    weights.iter().rposition(|w| *w > 0.0).map_or(2, |i| i + 1).clamp(2, levels(size) + 1)
 }
 
 /// The light that leaves its pixel, at half its picture's size, at a quarter and so on, with the weight of each.
@@ -86,7 +89,7 @@ impl Levels {
         let weight = |l: usize| share * weights.get(l).map_or(0.0, |w| *w as f32);
         let mut levels = vec![(half, weight(1))];
         for l in 2..used {
-            let next = levels.last().map(|(last, _)| down(last, last.size(), &AsItIs, precision, room));
+            let next = levels.last().map(|(last, _)| down(last, last.size(), precision, room));
             levels.extend(next.map(|n| (n, weight(l))));
         }
         Self(levels)
@@ -192,15 +195,15 @@ impl pulp::NullaryFnOnce for PutBack<'_> {
             let [p, q, r] = rows.map(|row| &row.plane(c)[..n]);
             if parts[0] == 0.0 {
                 for i in 0..n {
-                    out[i] = parts[1] * q[i] + parts[2] * r[i];
+                    out[i] = parts[1].mul_add(q[i], parts[2] * r[i]);
                 }
             } else {
                 for i in 0..n {
-                    out[i] = parts[0] * p[i] + parts[1] * q[i] + parts[2] * r[i];
+                    out[i] = parts[0].mul_add(p[i], parts[1].mul_add(q[i], parts[2] * r[i]));
                 }
             }
         }
-        across(tall, before, line, |v, to| *v = keep * *v + to);
+        across(tall, before, line, |v, to| *v = keep.mul_add(*v, to));
     }
 }
 
@@ -210,6 +213,7 @@ pub const HALVING: usize = 2;
 /// Rows of a picture's light at half its size.
 pub struct Halving<'a, G> {
     gives: &'a G,
+    stays: Stays,
     row: Line,
     light: Line,
     halves: Halves,
@@ -217,32 +221,49 @@ pub struct Halving<'a, G> {
 
 impl<'a, G: Gives> Halving<'a, G> {
     /// For a band of a picture of a size.
-    pub fn new(gives: &'a G, size: [usize; 2]) -> Self {
+    pub fn new(gives: &'a G, stays: Stays, size: [usize; 2]) -> Self {
         let light = Line::new(if G::ALL { 1 } else { size[0] });
-        Self { gives, row: Line::new(size[0]), light, halves: Halves::new(size) }
+        Self { gives, stays, row: Line::new(size[0]), light, halves: Halves::new(size) }
     }
-}
 
-impl<G: Gives> Stage for Halving<'_, G> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        struct Light<'a, G>(&'a G, &'a Line, &'a mut Line);
-        impl<G: Gives> pulp::NullaryFnOnce for Light<'_, G> {
-            type Output = ();
-            #[inline(always)]
-            fn call(self) {
-                self.0.row(self.1, self.2);
-            }
-        }
-        let Self { gives, row, light, halves } = self;
+    /// The row `y`. `before` writes the picture's rows that it reaches, and `after` is handed each of them with what
+    /// stays of it; where all light is given, as it is.
+    pub fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>, after: &mut Before<'_>) {
+        let Self { gives, stays, row, light, halves } = self;
         halves.row(y, out, &mut |at, half| {
             before(at, row);
             if G::ALL {
+                after(at, row);
                 half(row);
             } else {
-                lane::vectorised(Light(*gives, row, light));
+                lane::vectorised(Apart { gives: *gives, stays: *stays, row, light });
+                after(at, row);
                 half(light);
             }
         });
+    }
+}
+
+/// A row's light, and what stays of the row.
+struct Apart<'a, G> {
+    gives: &'a G,
+    stays: Stays,
+    row: &'a mut Line,
+    light: &'a mut Line,
+}
+
+impl<G: Gives> pulp::NullaryFnOnce for Apart<'_, G> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Self { gives, stays: Stays { picture, light: share }, row, light } = self;
+        gives.row(row, light);
+        for c in 0..3 {
+            for (v, l) in row.plane_mut(c).iter_mut().zip(light.plane(c)) {
+                *v = picture.mul_add(*v, share * l);
+            }
+        }
     }
 }
 
@@ -284,7 +305,8 @@ fn binomial(out: &mut [f32], from: [&[f32]; 5]) {
     let n = out.len();
     let [a, b, c, d, e] = from.map(|f| &f[..n]);
     for i in 0..n {
-        out[i] = BINOMIAL[0] * (a[i] + e[i]) + BINOMIAL[1] * (b[i] + d[i]) + BINOMIAL[2] * c[i];
+        let inner = BINOMIAL[1].mul_add(b[i] + d[i], BINOMIAL[2] * c[i]);
+        out[i] = BINOMIAL[0].mul_add(a[i] + e[i], inner);
     }
 }
 
@@ -335,21 +357,15 @@ impl pulp::NullaryFnOnce for Combine<'_> {
     }
 }
 
-/// The light that a picture of a size gives, at half that size.
-pub fn down(
-    from: &dyn Source,
-    size: [usize; 2],
-    gives: &impl Gives,
-    precision: Precision,
-    room: &mut Room,
-) -> Sheet {
+/// A level at half its size.
+fn down(from: &dyn Source, size: [usize; 2], precision: Precision, room: &mut Room) -> Sheet {
     let [width, height] = size.map(|v| v.div_ceil(2));
     let mut to = room.sheet([width, height], precision);
     let each = band(height);
     to.bands(each).into_par_iter().enumerate().for_each(|(k, mut rows)| {
-        let (mut halving, mut line) = (Halving::new(gives, size), Line::new(width));
+        let (mut halving, mut line) = (Halving::new(&AsItIs, Stays::WHOLE, size), Line::new(width));
         for j in 0..each.min(height - k * each) {
-            halving.row(k * each + j, &mut line, &mut |at, row| from.row(at, 0, row));
+            halving.row(k * each + j, &mut line, &mut |at, row| from.row(at, 0, row), &mut |_, _| {});
             rows.write(j, &line);
         }
     });
@@ -374,7 +390,7 @@ pub fn across(coarse: &mut Line, first: usize, line: &mut Line, put: impl Fn(&mu
         let (wide, n) = (&coarse.wide(c, BEFORE)[BEFORE - 1 + first..], pairs.len());
         let (a, b, c) = (&wide[..n], &wide[1..n + 1], &wide[2..n + 2]);
         for (((p, a), b), c) in pairs.iter_mut().zip(a).zip(b).zip(c) {
-            put(&mut p[0], 0.125 * (a + c) + 0.75 * b);
+            put(&mut p[0], 0.125_f32.mul_add(a + c, 0.75 * b));
             put(&mut p[1], 0.5 * (b + c));
         }
     }
@@ -394,12 +410,9 @@ mod tests {
             line.planes_mut().into_iter().for_each(|p| p[..w].copy_from_slice(row));
             rows.write(0, &line);
         }
-        let used = used(weights, [w, h]);
-        let levels = (used > 1).then(|| {
-            let half = down(&sheet, [w, h], &AsItIs, Precision::Single, &mut room);
-            Levels::of(half, weights, 1.0, used, Precision::Single, &mut room)
-        });
-        let mut back = levels.as_ref().and_then(|l| l.back(0, w));
+        let half = down(&sheet, [w, h], Precision::Single, &mut room);
+        let levels = Levels::of(half, weights, 1.0, used(weights, [w, h]), Precision::Single, &mut room);
+        let mut back = levels.back(0, w);
         let mut out = Vec::new();
         for (y, row) in from.chunks_exact(w).enumerate() {
             line.plane_mut(0)[..w].copy_from_slice(row);

@@ -150,7 +150,7 @@ fn four(out: &mut [f32], rows: [&[f32]; 4], by: [f32; 4]) {
     let n = out.len();
     let [a, b, c, d] = [&rows[0][..n], &rows[1][..n], &rows[2][..n], &rows[3][..n]];
     for i in 0..n {
-        out[i] = by[0] * a[i] + by[1] * b[i] + by[2] * c[i] + by[3] * d[i];
+        out[i] = by[3].mul_add(d[i], by[2].mul_add(c[i], by[1].mul_add(b[i], by[0] * a[i])));
     }
 }
 
