@@ -8,7 +8,7 @@
 
 use super::chain::{Before, Source};
 use super::falloff::LEVELS;
-use super::line::{Line, Ring, SIDE, held};
+use super::line::{Line, MARGIN, Ring, SIDE, held};
 use super::passes::band;
 use super::sheet::{Precision, Room, Sheet};
 use crate::lane;
@@ -275,16 +275,15 @@ pub struct Halves {
     height: usize,
     /// Rows at every second place.
     ring: Ring,
-    /// The even and the odd places of a row.
-    parts: [Vec<f32>; 2],
+    /// The even and the odd places of a row, in two of its planes.
+    parts: Line,
 }
 
 impl Halves {
     /// For rows of a picture of a size.
     pub fn new([width, height]: [usize; 2]) -> Self {
         let half = width.div_ceil(2);
-        let places = half.next_multiple_of(SIDE) + SIDE + 2;
-        Self { height, ring: Ring::new(half, 5), parts: [vec![0.0; places], vec![0.0; places]] }
+        Self { height, ring: Ring::new(half, 5), parts: Line::new(half + 2 * SIDE) }
     }
 
     /// The row `y` at half the size. `rows` is asked for those that it reaches, and gives each to what it is given.
@@ -313,7 +312,7 @@ fn binomial(out: &mut [f32], from: [&[f32]; 5]) {
 /// The binomial at every second place of a row.
 struct Halve<'a> {
     row: &'a mut Line,
-    parts: &'a mut [Vec<f32>; 2],
+    parts: &'a mut Line,
     out: &'a mut Line,
 }
 
@@ -322,20 +321,19 @@ impl pulp::NullaryFnOnce for Halve<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let Self { row, parts: [even, odd], out } = self;
+        let Self { row, parts, out } = self;
         row.extend();
-        let reached = 2 * out.width() + 3;
+        let (n, [even, odd, _]) = (out.plane(0).len(), parts.planes_mut());
         for c in 0..3 {
-            // From two places before the first to two after the last.
-            let from = &row.wide(c, 2)[..reached];
-            let pairs = from.chunks_exact(2);
-            if let [last] = pairs.remainder() {
-                even[from.len() / 2] = *last;
-            }
-            for ((p, e), o) in pairs.zip(even.iter_mut()).zip(odd.iter_mut()) {
+            // Two places before the first one, then from it on, so that both lie where the processor fetches.
+            let (before, from) = row.wide(c, MARGIN).split_at(MARGIN);
+            (even[SIDE - 1], odd[SIDE - 1]) = (before[MARGIN - 2], before[MARGIN - 1]);
+            let (pairs, _) = from.as_chunks::<2>();
+            for ((p, e), o) in pairs.iter().zip(&mut even[SIDE..]).zip(&mut odd[SIDE..]) {
                 (*e, *o) = (p[0], p[1]);
             }
-            binomial(out.plane_mut(c), [even, odd, &even[1..], &odd[1..], &even[2..]]);
+            let [e, o] = [&even[SIDE - 1..SIDE + n + 1], &odd[SIDE - 1..SIDE + n]];
+            binomial(out.plane_mut(c), [e, o, &e[1..], &o[1..], &e[2..]]);
         }
     }
 }
