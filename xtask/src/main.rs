@@ -84,6 +84,7 @@ fn test() -> Outcome {
     run("", "cargo", &["fmt", "--all", "--check"])?;
     page()?;
     run("web", "npm", &["run", "--silent", "check"])?;
+    run("web", "npm", &["run", "--silent", "test"])?;
     run("", "cargo", &["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
     // The browser tests drive the program itself.
     run("", "cargo", &["build", "--workspace"])?;

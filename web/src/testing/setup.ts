@@ -1,0 +1,9 @@
+/** What tests of the page's logic need of a browser: they run without one. */
+const kept = new Map<string, string>();
+const storage = {
+  getItem: (key: string) => kept.get(key) ?? null,
+  setItem: (key: string, value: string) => void kept.set(key, value),
+  removeItem: (key: string) => void kept.delete(key),
+  clear: () => kept.clear(),
+};
+Object.assign(globalThis, { window: globalThis, localStorage: storage });
