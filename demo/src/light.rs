@@ -409,3 +409,6 @@ fn cosine(n: V3, dice: &mut Dice) -> V3 {
     let s = r.sqrt();
     t * (s * a.cos()) + u * (s * a.sin()) + n * (1.0 - r).max(0.0).sqrt()
 }
+
+#[cfg(test)]
+mod checks;

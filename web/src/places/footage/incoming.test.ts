@@ -1,0 +1,203 @@
+/** Files on their way in: in pieces, broken off and gone on with, stopped, sequences that were begun before. */
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Group, Production } from "../../api/client";
+import { useSession } from "../../state/session";
+
+const calls = vi.hoisted(() => ({
+  have: vi.fn(),
+  group: vi.fn(),
+  frames: vi.fn(),
+  createShot: vi.fn(),
+  addFrame: vi.fn(),
+  production: vi.fn(),
+}));
+
+vi.mock("../../api/client", async (original) => {
+  const real = await original<typeof import("../../api/client")>();
+  return { ...real, api: { ...real.api, ...calls } };
+});
+
+/** What the server has of each key, and what it answers next in place of taking a piece. */
+const server = { kept: new Map<string, number>(), pieces: [] as string[], fail: [] as (string | null)[], hold: false };
+
+/** A request that reaches that server at once, or hangs while it holds. */
+class Request {
+  readonly upload: { onprogress: (e: { loaded: number }) => void } = { onprogress: () => undefined };
+  onload: () => void = () => undefined;
+  onerror: () => void = () => undefined;
+  onabort: () => void = () => undefined;
+  status = 200;
+  responseText = "";
+  private url = "";
+  open(_: string, url: string) {
+    this.url = url;
+  }
+  send(piece: Blob) {
+    if (server.hold) return;
+    const at = new URL(this.url, "http://127.0.0.1");
+    const key = at.pathname.split("/").at(-1) ?? "";
+    const from = Number(at.searchParams.get("from"));
+    server.pieces.push(`${at.searchParams.get("name")} ${from}+${piece.size}`);
+    queueMicrotask(() => {
+      const failure = server.fail.shift();
+      if (failure === "away") {
+        this.onerror();
+        return;
+      }
+      if (failure) {
+        [this.status, this.responseText] = [422, JSON.stringify({ detail: failure })];
+      } else {
+        expect(from).toBe(server.kept.get(key) ?? 0);
+        server.kept.set(key, from + piece.size);
+        this.upload.onprogress({ loaded: piece.size });
+        this.responseText = JSON.stringify({ have: from + piece.size });
+      }
+      this.onload();
+    });
+  }
+  abort() {
+    this.onabort();
+  }
+}
+
+const { filesOf, isFootage, keyOf, useIncoming } = await import("./incoming");
+
+/** A file that holds nothing but its length. */
+function file(name: string, size: number): File {
+  const blob = { name, size, lastModified: 5, slice: (a: number, b: number) => ({ size: Math.max(0, Math.min(b, size) - a) }) };
+  return blob as unknown as File;
+}
+
+const list = () => useIncoming.getState().list;
+const send = (...files: File[]) => useIncoming.getState().send("quay", files);
+const still = (name: string): Group => ({ name, sequence: false, files: [[name, 0]] }) as unknown as Group;
+const until = (what: () => boolean) => vi.waitFor(() => expect(what()).toBe(true));
+const MB = 1 << 20;
+
+beforeEach(() => {
+  vi.clearAllMocks();
+  vi.stubGlobal("XMLHttpRequest", Request);
+  Object.assign(server, { kept: new Map(), pieces: [], fail: [], hold: false });
+  useIncoming.setState({ list: [] });
+  const scenes = [{ id: "quay", shots: [] }];
+  useSession.setState({ production: { id: "clock", scenes } as unknown as Production, notice: "" });
+  calls.production.mockResolvedValue({ id: "clock", scenes: [] });
+  calls.have.mockImplementation((key: string) => Promise.resolve({ have: server.kept.get(key) ?? 0 }));
+  calls.group.mockImplementation((names: string[]) => Promise.resolve(names.map(still)));
+  calls.createShot.mockResolvedValue({ id: "new" });
+  calls.frames.mockResolvedValue([]);
+});
+
+describe("a file", () => {
+  it("goes in pieces and becomes a shot when all of it is there", async () => {
+    await send(file("mole 014.exr", 150 * MB));
+    expect(server.pieces).toEqual([`mole 014.exr 0+${64 * MB}`, `mole 014.exr ${64 * MB}+${64 * MB}`, `mole 014.exr ${128 * MB}+${22 * MB}`]);
+    expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ name: "mole 014.exr", number: 0, expected: 1 }));
+    expect(list()).toEqual([]);
+  });
+
+  it("that breaks off says so, is kept in the list, and goes on where it was", async () => {
+    server.fail = [null, "away"];
+    await send(file("mole.exr", 100 * MB));
+    expect(list()[0]).toMatchObject({ name: "mole.exr", failure: "the server does not answer; go on when it is back" });
+    expect(list()[0]?.sent).toBeCloseTo(0.64);
+    expect(calls.createShot).not.toHaveBeenCalled();
+    server.pieces = [];
+    useIncoming.getState().again(list()[0]?.id ?? -1);
+    await until(() => list().length === 0);
+    expect(server.pieces).toEqual([`mole.exr ${64 * MB}+${36 * MB}`]);
+    expect(calls.createShot).toHaveBeenCalledOnce();
+  });
+
+  it("that the server refuses is named with its words, and the next one goes on", async () => {
+    server.fail = ["this is no picture: it begins as text"];
+    await send(file("notes.png", 10), file("mole.png", 20));
+    expect(list().map((c) => [c.name, c.failure])).toEqual([["notes.png", "this is no picture: it begins as text"]]);
+    expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ name: "mole.png" }));
+    useIncoming.getState().dismiss(list()[0]?.id ?? -1);
+    expect(list()).toEqual([]);
+  });
+
+  it("that is empty is sent once, for the server to refuse", async () => {
+    server.fail = ["the file is empty"];
+    await send(file("empty.png", 0));
+    expect([server.pieces, list()[0]?.failure]).toEqual([["empty.png 0+0"], "the file is empty"]);
+  });
+
+  it("can be stopped while it is sent, and gone on with or let go", async () => {
+    server.hold = true;
+    const sending = send(file("mole.png", 20), file("quay.png", 20));
+    await until(() => list().length === 2);
+    const [first, second] = list().map((c) => c.id);
+    await new Promise((r) => setTimeout(r, 10));
+    // One that waits for its turn is let go at once.
+    useIncoming.getState().stop(second ?? -1);
+    useIncoming.getState().stop(first ?? -1);
+    await sending;
+    expect(list().map((c) => [c.name, c.stopped, c.failure])).toEqual([["mole.png", true, ""]]);
+    server.hold = false;
+    useIncoming.getState().again(first ?? -1);
+    await until(() => list().length === 0);
+    expect(server.pieces).toEqual(["mole.png 0+20"]);
+  });
+});
+
+describe("a sequence", () => {
+  const group = { name: "ferry", sequence: true, files: [["ferry.0101.exr", 101], ["ferry.0102.exr", 102], ["ferry.0103.exr", 103]] } as unknown as Group;
+  const files = ["ferry.0101.exr", "ferry.0102.exr", "ferry.0103.exr"].map((n) => file(n, 8));
+
+  it("is one shot: made with its first frame, to which the others are added", async () => {
+    calls.group.mockResolvedValue([group]);
+    await send(...files);
+    expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ number: 101, shot: "ferry", expected: 3 }));
+    expect(calls.addFrame.mock.calls.map(([shot, frame]) => [shot, (frame as { number: number }).number])).toEqual([["new", 102], ["new", 103]]);
+  });
+
+  it("that was begun before goes on in its shot, without the frames that are there in full", async () => {
+    calls.group.mockResolvedValue([group]);
+    const begun = { id: "begun", name: "ferry", warnings: ["2 of 3 frames came in: bring it in again to go on"] };
+    useSession.setState({ production: { id: "clock", scenes: [{ id: "quay", shots: [begun] }] } as unknown as Production });
+    calls.frames.mockResolvedValue([{ name: "ferry.0101.exr", bytes: 8 }, { name: "ferry.0102.exr", bytes: 5 }]);
+    await send(...files);
+    expect(calls.createShot).not.toHaveBeenCalled();
+    expect(calls.addFrame.mock.calls.map(([shot, frame]) => [shot, (frame as { number: number }).number])).toEqual([["begun", 102], ["begun", 103]]);
+  });
+});
+
+describe("names", () => {
+  it("say what is footage before anything is sent", async () => {
+    for (const yes of ["a.exr", "B.DPX", "c.TIFF", "d.jpeg", "e.MOV", "f.mp4"]) expect(isFootage(yes), yes).toBe(true);
+    for (const no of ["a.txt", ".hidden.png", "png", "a.exr.bak", ""]) expect(isFootage(no), no).toBe(false);
+    await send(file("notes.txt", 10));
+    expect(calls.group).not.toHaveBeenCalled();
+    expect(useSession.getState().notice).toMatch(/None of these files/);
+  });
+
+  it("make the same key for the same file in the same scene, and another for any other", async () => {
+    const own = await keyOf(file("a.exr", 8), "quay");
+    expect(own).toMatch(/^[0-9a-f]{64}$/);
+    expect(await keyOf(file("a.exr", 8), "quay")).toBe(own);
+    for (const [name, size, scene] of [["b.exr", 8, "quay"], ["a.exr", 9, "quay"], ["a.exr", 8, "deck"]] as const) {
+      expect(await keyOf(file(name, size), scene)).not.toBe(own);
+    }
+  });
+});
+
+describe("a drop", () => {
+  it("gives the files inside folders too, also where a folder is read in parts", async () => {
+    const leaf = (name: string) => ({ isFile: true, file: (done: (f: unknown) => void) => done({ name }) });
+    const folder = (parts: unknown[][]) => ({
+      isFile: false,
+      createReader: () => {
+        const left = [...parts];
+        return { readEntries: (done: (e: unknown[]) => void) => done(left.shift() ?? []) };
+      },
+    });
+    const day = folder([[leaf("a.exr")], [folder([[leaf("b.exr"), leaf("c.exr")]])]]);
+    const items = [day, leaf("d.exr"), null].map((entry) => ({ webkitGetAsEntry: () => entry }));
+    const found = await filesOf({ items, files: [] } as unknown as DataTransfer);
+    expect(found.map((f) => f.name)).toEqual(["a.exr", "b.exr", "c.exr", "d.exr"]);
+    const plain = await filesOf({ items: [], files: [{ name: "e.png" }] } as unknown as DataTransfer);
+    expect(plain.map((f) => f.name)).toEqual(["e.png"]);
+  });
+});
