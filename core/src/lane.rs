@@ -378,6 +378,36 @@ mod tests {
     }
 
     #[test]
+    fn a_soft_maximum_is_more_than_the_sharp_one_by_its_softening() {
+        for z in grid() {
+            let exact = (-f64::from(z).abs()).exp2().ln_1p() / std::f64::consts::LN_2;
+            assert!((f64::from(softening(z)) - exact).abs() < 2e-7, "{z}: {} {exact}", softening(z));
+            // Never a number that is too small for its exponent.
+            assert!(softening(z) >= f32::MIN_POSITIVE && softening(-z) == softening(z));
+        }
+        assert_eq!(softening(0.0), 1.0);
+    }
+
+    #[test]
+    fn powers_and_logarithms_hold_at_their_ends_and_are_exact_at_whole_numbers() {
+        for n in -125..=127 {
+            assert_eq!(exp2(n as f32), 2_f32.powi(n), "2^{n}");
+            assert_eq!(log2(2_f32.powi(n)), n as f32, "log2 of 2^{n}");
+        }
+        assert_eq!((exp2(-1e9), exp2(1e9)), (2_f32.powi(-125), 2_f32.powi(127)));
+        for faint in [0.0, -1.0, f32::MIN_POSITIVE, 1e-40, f32::NAN] {
+            assert_eq!(log2(faint), -126.0);
+        }
+        assert_eq!((powf(1.0, 2.4), signed_pow(-1.0, 2.4)), (1.0, -1.0));
+    }
+
+    #[test]
+    fn a_polynomial_begins_with_its_highest_power() {
+        assert_eq!(polynomial(2.0, [3.0, 0.0, -1.0]), 11.0);
+        assert_eq!(polynomial(7.0, [4.0]), 4.0);
+    }
+
+    #[test]
     fn softplus_and_logistic_agree_with_their_definitions() {
         for i in -300..300 {
             let x = i as f32 * 0.1;

@@ -9,10 +9,11 @@ use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
 };
 use lantern_core::table::Bake;
-use lantern_core::texture::chain::Window;
+use lantern_core::texture::chain::{Source, Window};
+use lantern_core::texture::line::Line;
 use lantern_core::texture::sheet::Room;
 use lantern_core::texture::{Plate, Texture, softness};
-use std::sync::atomic::AtomicBool;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 type Pixels = Vec<[f32; 4]>;
 
@@ -119,6 +120,52 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     assert!(
         staged.halation_alone(&window, &plate, &display, &stopped, Target::bytes(all, &mut out)).is_none()
     );
+}
+
+/// A source that nobody needs any more after some of its rows.
+struct Until<'a> {
+    of: Window<'a>,
+    left: AtomicUsize,
+    stop: &'a AtomicBool,
+}
+
+impl Source for Until<'_> {
+    fn row(&self, y: usize, first: usize, line: &mut Line) {
+        if self.left.fetch_sub(1, Ordering::Relaxed) == 1 {
+            self.stop.store(true, Ordering::Relaxed);
+        }
+        self.of.row(y, first, line);
+    }
+}
+
+#[test]
+fn a_picture_that_is_stopped_gives_nothing_and_loses_no_buffer() {
+    let (w, h) = (160, 400);
+    let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
+    let window = Window { pixels: &source, width: w, at: [0, 0] };
+    let id = Encoding::find("acescct").unwrap();
+    for part in [false, true] {
+        let staged = everything(part);
+        let tables = staged.tables(&Bake::quick(&id, 33), None).unwrap();
+        let mut room = Room::default();
+        let mut out = vec![0; w * h * 4];
+        let mut render = |source: &dyn Source, room: &mut Room, stop: &AtomicBool| {
+            staged.render(Some(&tables), source, &plate, room, stop, Target::bytes([0, 0, w, h], &mut out))
+        };
+        render(&window, &mut room, &NEVER).unwrap();
+        let kept = room.kept();
+        assert!(kept > 3, "{kept}");
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build().unwrap();
+        for rows in [1, 60, h / 2] {
+            let stop = AtomicBool::new(false);
+            let until = Until { of: window, left: AtomicUsize::new(rows), stop: &stop };
+            assert_eq!(pool.install(|| render(&until, &mut room, &stop)), None, "after {rows} rows");
+            assert_eq!(room.kept(), kept, "after {rows} rows, in part: {part}");
+        }
+        // The next one finds them.
+        render(&window, &mut room, &NEVER).unwrap();
+        assert_eq!(room.kept(), kept);
+    }
 }
 
 #[test]

@@ -12,9 +12,9 @@ use crate::colour::{
 use crate::lane::{N, Plane, Planes, exp2_within};
 use std::sync::Arc;
 
-/// Entries of the table from equivalent neutral density to an amount of dye: 0.0026 apart, so that reading it between
-/// its entries is off by less than 1e-6.
-const ENTRIES: usize = 2048;
+/// Entries of the table from equivalent neutral density to an amount of dye: the neutral lock's own points, whose curve has
+/// corners there. They are 0.0025 apart, so that reading it between its entries is off by less than 1e-6.
+const ENTRIES: usize = LOCK_POINTS;
 
 /// Powers of two of light that count as none.
 const DARKEST: f32 = -60.0;
@@ -182,6 +182,92 @@ impl Printing {
             for i in 0..N {
                 to[i] = (from[i] - black) * scale;
             }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::film::Chain;
+    use crate::film::stock::{Band, negatives, prints};
+    use crate::step::{Negative, Print};
+    use proptest::prelude::*;
+
+    /// Densities of the negative from none to more than any has, in all mixtures.
+    fn mixtures() -> Planes {
+        let at = |i: usize, step: usize| -0.3 + 4.2 * (i / step % 6) as f32 / 5.0;
+        [1, 6, 36].map(|step| std::array::from_fn(|i| at(i, step)))
+    }
+
+    #[test]
+    fn blocks_give_what_the_parts_give_one_by_one() {
+        for print in prints() {
+            // Where a layer is almost clear the neutral lock is steep, and lines between its points cut corners.
+            for (silver, lock, black, most) in
+                [(0.0, 0.0, 0.0, 1e-5), (0.6, 0.0, 0.8, 1e-5), (0.6, 0.5, 0.8, 1e-3)]
+            {
+                let step = Print { stock: print.clone(), silver, lock, black, ..Default::default() };
+                let negative = Negative { stock: negatives()[0].clone(), ..Default::default() };
+                let chain = Chain::new(Some((&negative, 1.0)), Some((&step, 1.0)));
+                let (mut block, densities) = (mixtures(), mixtures());
+                chain.printing.run(&mut block);
+                for i in 0..216 {
+                    let d = [0, 1, 2].map(|c| f64::from(densities[c][i]));
+                    let printer = chain.printer.as_ref().unwrap();
+                    let want = chain.projection.ap1(printer.at(d));
+                    for c in 0..3 {
+                        let got = f64::from(block[c][i]);
+                        assert!(
+                            (got - want[c]).abs() < most,
+                            "{} {silver} {lock}: {d:?}: {got} {want:?}",
+                            print.name
+                        );
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn more_printer_light_makes_a_denser_print_and_none_a_clear_one() {
+        let chain = Chain::new(None, Some((&Print::default(), 1.0)));
+        let mut block = [[0.0; N]; 3];
+        // Densities that let less and less light onto the print.
+        for (i, d) in (0..N).map(|i| (i, i as f32 * 0.03)) {
+            block.iter_mut().for_each(|plane| plane[i] = d);
+        }
+        chain.printing.run(&mut block);
+        for plane in &block {
+            assert!(plane.windows(2).all(|p| p[1] > p[0] - 1e-6), "light rises with the negative's density");
+            assert!(plane[0] < 1e-3 && plane[N - 1] > 0.5, "{} {}", plane[0], plane[N - 1]);
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn dyes_as_odd_as_a_stock_may_have_still_make_light_that_is_a_number(
+            bands in proptest::collection::vec((0.4..2.0_f64, 0.0..1.0_f64, 8.0..120.0_f64), 3),
+            others in proptest::collection::vec((0.0..2.0_f64, 360.0..760.0_f64, 8.0..120.0_f64), 3 * 5),
+        ) {
+            let mut print = prints()[0].clone();
+            let set = &mut print.dyes;
+            let own = [[590.0, 720.0], [500.0, 590.0], [390.0, 500.0]];
+            for (k, dye) in [&mut set.cyan, &mut set.magenta, &mut set.yellow].into_iter().enumerate() {
+                let (height, share, width) = bands[k];
+                let centre = own[k][0] + share * (own[k][1] - own[k][0]);
+                *dye = vec![Band { height, centre, width }];
+                let more = others[5 * k..5 * k + 5].iter();
+                dye.extend(more.map(|(height, centre, width)| Band { height: *height, centre: *centre, width: *width }));
+            }
+            prop_assert_eq!(print.check(), Ok(()));
+            let step = Print { stock: print, silver: 1.0, ..Default::default() };
+            let chain = Chain::new(None, Some((&step, 1.0)));
+            let mut block = mixtures();
+            chain.printing.run(&mut block);
+            prop_assert!(block.as_flattened().iter().all(|v| v.is_finite()));
         }
     }
 }

@@ -171,6 +171,35 @@ mod tests {
     }
 
     #[test]
+    fn a_grid_goes_over_its_domain_with_red_fastest_in_one_go_or_in_slabs() {
+        let plan = Bake {
+            domain: Domain { min: [-0.5, 0.0, 1.0], max: [0.5, 2.0, 4.0] },
+            ..Bake::plan(&Encoding::find("acescct").unwrap(), 5)
+        };
+        let grid = plan.grid(5);
+        assert_eq!(grid.len(), 125);
+        let mut all = vec![[9.0; 4]; 125];
+        grid.put(0, &mut all);
+        assert_eq!((all[0], all[124]), ([-0.5, 0.0, 1.0, 0.0], [0.5, 2.0, 4.0, 0.0]));
+        assert_eq!(
+            (all[1], all[5], all[25]),
+            ([-0.25, 0.0, 1.0, 0.0], [-0.5, 0.5, 1.0, 0.0], [-0.5, 0.0, 1.75, 0.0])
+        );
+        for slab in [1, 7, 32, 125] {
+            let mut parts = vec![[9.0; 4]; 125];
+            parts.chunks_mut(slab).enumerate().for_each(|(k, part)| grid.put(k * slab, part));
+            assert_eq!(parts, all, "slabs of {slab}");
+        }
+        // Linear light is spread as the shaper spreads it: evenly in ACEScct.
+        let linear = Bake::plan(&Encoding::find("acescg").unwrap(), 5).grid(5);
+        let mut all = vec![[0.0; 4]; 5];
+        linear.put(0, &mut all);
+        let codes: Vec<f32> = all.iter().map(|p| linear_to_acescct(p[0])).collect();
+        assert!(codes.windows(3).all(|c| (c[2] - 2.0 * c[1] + c[0]).abs() < 1e-6), "{codes:?}");
+        assert_eq!([all[0][0], all[4][0]].map(|v| (v * 1e3).round() / 1e3), [-0.007, 64.0]);
+    }
+
+    #[test]
     fn at_its_nodes_a_quick_table_is_the_program() {
         let (program, table) = baked("acescct", "rec709", 9);
         for input in [[0.0, 0.25, 0.5], [0.125, 1.0, 0.75], [0.5, 0.5, 0.5]] {

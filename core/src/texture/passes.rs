@@ -72,7 +72,11 @@ struct Pending<'a> {
     aside: Option<Sheet>,
 }
 
-impl Pending<'_> {
+impl<'a> Pending<'a> {
+    fn new(source: &'a dyn Source) -> Self {
+        Self { from: From::Source(source), ready: Vec::new(), levels: None, aside: None }
+    }
+
     fn source(&self) -> &dyn Source {
         match &self.from {
             From::Source(source) => *source,
@@ -80,12 +84,21 @@ impl Pending<'_> {
         }
     }
 
-    /// Nothing is left to be done; the buffers are given back but for a picture that is kept.
+    /// Nothing is left to be done; the light's buffers are given back.
     fn done(&mut self, room: &mut Room) {
         self.ready.clear();
         if let Some(levels) = self.levels.take().and_then(|l| Arc::try_unwrap(l).ok()) {
             levels.done(room);
         }
+    }
+
+    /// Gives all buffers back.
+    fn drop_into(mut self, room: &mut Room) {
+        self.done(room);
+        if let From::Sheet(sheet) | From::Aside(sheet) = self.from {
+            room.give(sheet);
+        }
+        self.aside.into_iter().for_each(|sheet| room.give(sheet));
     }
 }
 
@@ -122,13 +135,19 @@ impl Stage for Spreading<'_> {
 impl Work<'_> {
     /// Does all of it. `None` when `stop` was set meanwhile.
     pub fn run(mut self, items: &[Item<'_>], source: &dyn Source) -> Option<Made> {
-        let mut pending = self.most(items, source)?;
-        let picture = self.settle(&mut pending)?;
-        let aside = match pending.aside {
-            None => None,
-            Some(aside) => Some(self.weave(items, aside)?),
+        let mut pending = Pending::new(source);
+        let Some(picture) = self.most(&mut pending, items).and_then(|()| self.settle(&mut pending)) else {
+            pending.drop_into(self.room);
+            return None;
         };
-        Some(Made { picture, aside })
+        let Some(aside) = pending.aside else { return Some(Made { picture, aside: None }) };
+        match self.weave(items, aside) {
+            Some(aside) => Some(Made { picture, aside: Some(aside) }),
+            None => {
+                self.room.give(picture);
+                None
+            }
+        }
     }
 
     /// Does all of it, and hands parts of the rows `inside` a picture (its place and its size) on to `write` in place of
@@ -143,7 +162,11 @@ impl Work<'_> {
         per: usize,
         write: impl Fn(&mut Line, Range<usize>, &mut Vec<[f32; 4]>, &mut [T]) + Sync,
     ) -> Option<()> {
-        let mut pending = self.most(items, source)?;
+        let mut pending = Pending::new(source);
+        if self.most(&mut pending, items).is_none() {
+            pending.drop_into(self.room);
+            return None;
+        }
         let ([left, top, width, height], stop) = (inside, self.stop);
         let rows = band(height);
         let cut = Columns::of(left..left + width, self.plate.size[0], Chain::reach(&pending.ready));
@@ -162,37 +185,32 @@ impl Work<'_> {
                 }
             }
         });
-        pending.done(self.room);
-        if let From::Sheet(sheet) | From::Aside(sheet) = pending.from {
-            self.room.give(sheet);
-        }
+        pending.drop_into(self.room);
         (!stop.load(Ordering::Relaxed)).then_some(())
     }
 
     /// Everything up to the last pass.
-    fn most<'b>(&mut self, items: &[Item<'b>], source: &'b dyn Source) -> Option<Pending<'b>> {
-        let mut pending =
-            Pending { from: From::Source(source), ready: Vec::new(), levels: None, aside: None };
+    fn most<'b>(&mut self, pending: &mut Pending<'b>, items: &[Item<'b>]) -> Option<()> {
         for item in items {
             match item {
                 Item::Colour(colour) => pending.ready.push(Ready::point(*colour)),
                 Item::Texture(Texture::Bloom(k)) => {
                     let weights = k.weights(self.plate);
-                    self.spread(&mut pending, &weights, k, Stays::given(&weights, k.share()))?;
+                    self.spread(pending, &weights, k, Stays::given(&weights, k.share()))?;
                 }
                 Item::Texture(Texture::Halation(k)) => {
                     let weights = k.weights(self.plate);
-                    self.spread(&mut pending, &weights, k, Stays::given(&weights, k.share()))?;
+                    self.spread(pending, &weights, k, Stays::given(&weights, k.share()))?;
                 }
                 Item::Alone(k) => {
                     let weights = k.weights(self.plate);
-                    self.spread(&mut pending, &weights, *k, Stays::alone(&weights, k.share()))?;
+                    self.spread(pending, &weights, *k, Stays::alone(&weights, k.share()))?;
                 }
                 Item::Texture(texture) => pending.ready.extend(texture.ready(self.plate)),
-                Item::Keep => pending.from = From::Aside(self.settle(&mut pending)?),
+                Item::Keep => pending.from = From::Aside(self.settle(pending)?),
             }
         }
-        Some(pending)
+        Some(())
     }
 
     /// Writes down what stays of the picture, and makes ready what puts its light back onto it.
@@ -224,7 +242,12 @@ impl Work<'_> {
         if ready.is_empty() {
             return Some(aside);
         }
-        self.settle(&mut Pending { from: From::Sheet(aside), ready, levels: None, aside: None })
+        let mut pending = Pending { from: From::Sheet(aside), ready, levels: None, aside: None };
+        let woven = self.settle(&mut pending);
+        if woven.is_none() {
+            pending.drop_into(self.room);
+        }
+        woven
     }
 
     /// Writes the picture down with what is ready done to it, which is then done. What was pending has no picture then.
@@ -272,7 +295,16 @@ impl Work<'_> {
                 }
             }
         });
-        (!stop.load(Ordering::Relaxed)).then_some(to)
+        self.unless_stopped([to]).map(|[to]| to)
+    }
+
+    /// Sheets that were written, or nothing when that was stopped: they are given back then.
+    fn unless_stopped<const K: usize>(&mut self, made: [Sheet; K]) -> Option<[Sheet; K]> {
+        if self.stop.load(Ordering::Relaxed) {
+            made.into_iter().for_each(|sheet| self.room.give(sheet));
+            return None;
+        }
+        Some(made)
     }
 
     /// A pass that writes down what stays of the picture and, from its rows as they come, the light that it gives at half
@@ -309,7 +341,7 @@ impl Work<'_> {
                 half.write(j, &line);
             }
         });
-        (!stop.load(Ordering::Relaxed)).then_some((to, half))
+        self.unless_stopped([to, half]).map(Into::into)
     }
 }
 

@@ -61,6 +61,11 @@ impl Room {
         Sheet { width, height, values }
     }
 
+    /// How many buffers wait to be used again.
+    pub fn kept(&self) -> usize {
+        self.singles.len() + self.halves.len()
+    }
+
     /// Takes a sheet back.
     pub fn give(&mut self, sheet: Sheet) {
         match sheet.values {

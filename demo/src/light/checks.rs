@@ -118,7 +118,8 @@ fn panes_tint_what_passes_and_solid_things_cast_shadows() {
     near(r / g, 2.0, 0.05);
     near(g / b, 2.0, 0.08);
     assert!(r < open * 0.85, "{r}");
-    assert!(with(Finish::Matte)[0] < 0.05 * open);
+    // What is left came round by way of the floor beside.
+    assert!(with(Finish::Matte)[0] < 0.15 * open);
 }
 
 #[test]
@@ -147,25 +148,27 @@ fn directions_are_spread_as_their_laws_say() {
     }
     assert!((mean - n * (2.0 / 3.0)).length() < 0.005, "{mean:?}");
     // Trowbridge and Reitz 1975: D = a^2 / (pi (cos^2 (a^2 - 1) + 1)^2) for half vectors, weighted by their cosine.
-    let (rough, wanted) = (0.6_f32, 25.0_f64);
+    let rough = 0.6_f32;
     let a2 = f64::from(rough).powi(4);
-    let steps = 20_000;
-    let share: f64 = (0..steps)
-        .map(|i| (f64::from(i) + 0.5) / f64::from(steps) * wanted.to_radians())
-        .map(|t| {
+    let share = |from: f64, to: f64| -> f64 {
+        let (steps, from, to) = (20_000, from.to_radians(), to.to_radians());
+        let step = (to - from) / f64::from(steps);
+        let at = |i: i32| {
+            let t = from + (f64::from(i) + 0.5) * step;
             let d = a2 / (std::f64::consts::PI * (t.cos().powi(2) * (a2 - 1.0) + 1.0).powi(2));
-            std::f64::consts::TAU * d * t.cos() * t.sin() * wanted.to_radians() / f64::from(steps)
-        })
-        .sum();
+            std::f64::consts::TAU * d * t.cos() * t.sin() * step
+        };
+        (0..steps).map(at).sum()
+    };
+    assert!((share(0.0, 90.0) - 1.0).abs() < 1e-6);
     let dir = -n;
+    // Square on, a half vector lies half way to the mirrored direction. Those that lean beyond 45 degrees would mirror
+    // into the surface and are turned up again.
     let inside = (0..COUNT)
-        .filter(|_| {
-            // Square on, the half vector lies half way to the mirrored direction.
-            let d = mirror(dir, n, rough, &mut dice);
-            f64::from(d.dot(n).clamp(-1.0, 1.0).acos()) < 2.0 * wanted.to_radians()
-        })
+        .filter(|_| f64::from(mirror(dir, n, rough, &mut dice).dot(n).min(1.0).acos().to_degrees()) < 50.0)
         .count();
-    assert!((inside as f64 / COUNT as f64 - share).abs() < 0.01, "{inside} of {COUNT}, {share}");
+    let want = share(0.0, 25.0) + share(65.0, 90.0);
+    assert!((inside as f64 / COUNT as f64 - want).abs() < 0.005, "{inside} of {COUNT}, {want}");
     // A smooth mirror: as far out as in, in one plane with the normal.
     let out = mirror(v(0.0, 0.0, -1.0), n, 0.0, &mut dice);
     let want = v(0.0, 0.0, -1.0) - n * (2.0 * v(0.0, 0.0, -1.0).dot(n));
