@@ -54,7 +54,7 @@ async fn main() -> Outcome {
                 set.touch("[data-touch=hand]", &[[0.72, 0.12]]).await?;
             }
             set.until("return window.lantern.settled() > 0").await?;
-            set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 9").await?;
+            set.until(ROW).await?;
         } else if step.is_empty() {
             set.driver.goto(format!("{}/{query}", set.url)).await?;
             set.click("button[type=submit]:not([disabled])").await?;
@@ -65,11 +65,17 @@ async fn main() -> Outcome {
             set.until("return window.lantern.settled() > 0").await?;
             set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 9").await?;
             prepare(&set, name).await?;
+            set.until(ROW).await?;
         }
         set.shoot(&Path::new(&folder).join(format!("{name}.png"))).await?;
     }
     set.close().await
 }
+
+/// Whether all of the row shows what the exact picture shows.
+const ROW: &str = "const settled = window.lantern.settled();
+    const row = [...document.querySelectorAll('canvas[data-request]')];
+    return settled > 0 && row.length >= 9 && row.every((c) => Number(c.dataset.request) >= settled)";
 
 /// What a person would do before the picture is taken.
 async fn prepare(set: &Set, name: &str) -> Outcome {

@@ -171,7 +171,7 @@ describe("at rest", () => {
     const got: string[] = [];
     preview.besides.next(() => got.push("beside"));
     preview.loupes.next(() => got.push("loupe"));
-    preview.thumbnails.next((t) => got.push(`row ${t.index}`));
+    preview.thumbnails.next((t) => got.push(`row ${t.thumbnail.index}`));
     preview.cards.next((c) => got.push(`card ${c.seq}`));
     preview.show(view(0.5), false);
     const cards = preview.askCards("mole", null, [view(1).path], 96);

@@ -92,7 +92,8 @@ class Preview {
   /** Frames that are kept for playing. */
   readonly reels = new Listeners<Frame>();
   readonly samples = new Listeners<Samples>();
-  readonly thumbnails = new Listeners<Thumbnail>();
+  /** Small pictures of the row, with the number of the request that they belong to. */
+  readonly thumbnails = new Listeners<{ seq: number; thumbnail: Thumbnail }>();
   /** Small pictures under other paths, with the number of the request that they belong to. */
   readonly cards = new Listeners<{ seq: number; thumbnail: Thumbnail }>();
   readonly readings = new Listeners<Reading>();
@@ -322,8 +323,8 @@ class Preview {
   private bytes(data: ArrayBuffer): void {
     const message = read(data);
     if ("thumbnail" in message) {
-      if (message.kind === "row") this.thumbnails.say(message.thumbnail);
-      else this.cards.say({ seq: message.seq, thumbnail: message.thumbnail });
+      const { kind, seq, thumbnail } = message;
+      (kind === "row" ? this.thumbnails : this.cards).say({ seq, thumbnail });
       return;
     }
     if (message.kind !== "picture") {

@@ -6,13 +6,14 @@ export function Thumb({ index, className }: { index: number; className: string }
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(
     () =>
-      preview.thumbnails.add((t) => {
+      preview.thumbnails.add(({ seq, thumbnail: t }) => {
         const c = canvas.current;
         if (t.index !== index || !c) return;
         c.width = t.width;
         c.height = t.height;
         c.getContext("2d")?.putImageData(new ImageData(t.pixels, t.width, t.height), 0, 0);
         c.dataset.drawn = "true";
+        c.dataset.request = String(seq);
       }),
     [index],
   );
