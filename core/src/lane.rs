@@ -88,8 +88,11 @@ pub fn select(condition: bool, a: f32, b: f32) -> f32 {
     if condition { a } else { b }
 }
 
-/// How far the logarithm and the power of two bend between two octaves: what leaves the smallest miss.
-const BENDS: [f32; 2] = [0.346_6, 0.34];
+/// How far the logarithm bends between two octaves: what leaves the smallest miss.
+const LOG_BEND: f32 = 0.346_6;
+
+/// The same of the power of two.
+const POWER_BEND: f32 = 0.34;
 
 /// The faintest light that counts, where light is counted in octaves.
 const FAINTEST: f32 = 1.0 / 65_536.0;
@@ -99,7 +102,7 @@ const FAINTEST: f32 = 1.0 / 65_536.0;
 #[inline(always)]
 pub fn octaves(v: f32) -> f32 {
     let (e, m) = parts(v);
-    m.mul_add(BENDS[0].mul_add(-m, 1.0 + BENDS[0]), e)
+    m.mul_add(LOG_BEND.mul_add(-m, 1.0 + LOG_BEND), e)
 }
 
 /// Light from [`octaves`].
@@ -107,7 +110,7 @@ pub fn octaves(v: f32) -> f32 {
 pub fn undo_octaves(t: f32) -> f32 {
     let rounded = lower(t);
     let f = t - (rounded - ROUND);
-    scaled(1.0 + root(BENDS[0], f), rounded)
+    scaled(1.0 + root(LOG_BEND, f), rounded)
 }
 
 /// Light of about 2^t, for t of -125..127: off by less than 0.3 %, without a division. For what comes out of tables, which
@@ -116,7 +119,7 @@ pub fn undo_octaves(t: f32) -> f32 {
 pub fn powers(t: f32) -> f32 {
     let rounded = lower(t);
     let f = t - (rounded - ROUND);
-    scaled(polynomial(f, [BENDS[1], 1.0 - BENDS[1], 1.0]), rounded)
+    scaled(polynomial(f, [POWER_BEND, 1.0 - POWER_BEND, 1.0]), rounded)
 }
 
 /// What [`powers`] makes light of, none below 2^-16.
@@ -124,7 +127,7 @@ pub fn powers(t: f32) -> f32 {
 pub fn undo_powers(v: f32) -> f32 {
     let (e, m) = parts(v);
     // 1 - f solves the same equation for 1 - m as the logarithm's does.
-    e + 1.0 - root(BENDS[1], 1.0 - m)
+    e + 1.0 - root(POWER_BEND, 1.0 - m)
 }
 
 /// Whole octaves of light, and how far it is into the next: 0..1.

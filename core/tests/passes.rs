@@ -4,7 +4,7 @@
 
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::negatives;
-use lantern_core::look::{Path, Staged, Step, Target};
+use lantern_core::look::{Path, Staged, StagedTables, Step, Target};
 use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
 };
@@ -45,6 +45,16 @@ fn everything(part: bool) -> Staged {
     Staged::compile(&path, &id("acescct"), &id("rec709")).unwrap()
 }
 
+/// Everything, on a film that is taken on in full and in part, with its tables.
+fn both() -> [(bool, Staged, StagedTables); 2] {
+    let id = Encoding::find("acescct").unwrap();
+    [false, true].map(|part| {
+        let staged = everything(part);
+        let tables = staged.tables(&Bake::quick(&id, 33), None).unwrap();
+        (part, staged, tables)
+    })
+}
+
 /// Waves of every size in ACEScct, with lamps.
 fn picture(w: usize, h: usize) -> Pixels {
     let at = |i: usize| {
@@ -81,10 +91,7 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     let (w, h) = (200, 120);
     let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
-    let id = Encoding::find("acescct").unwrap();
-    for part in [false, true] {
-        let staged = everything(part);
-        let tables = staged.tables(&Bake::quick(&id, 33), None).unwrap();
+    for (part, staged, tables) in both() {
         for tables in [None, Some(&tables)] {
             // Buffers that come back with other sizes and other things in them.
             let mut room = Room::default();
@@ -143,10 +150,7 @@ fn a_picture_that_is_stopped_gives_nothing_and_loses_no_buffer() {
     let (w, h) = (160, 400);
     let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
-    let id = Encoding::find("acescct").unwrap();
-    for part in [false, true] {
-        let staged = everything(part);
-        let tables = staged.tables(&Bake::quick(&id, 33), None).unwrap();
+    for (part, staged, tables) in both() {
         let mut room = Room::default();
         let mut out = vec![0; w * h * 4];
         let mut render = |source: &dyn Source, room: &mut Room, stop: &AtomicBool| {

@@ -25,7 +25,9 @@ macro_rules! first_look {
 /// A handoff once it is not running any more.
 macro_rules! ended {
     ($service:expr, $id:expr) => {{
+        let begun = std::time::Instant::now();
         loop {
+            assert!(begun.elapsed().as_secs() < 120, "the handoff never ended");
             let (_, handoff) = ask!($service, get, format!("/api/handoffs/{}", $id), "");
             if handoff["state"] != "running" {
                 break handoff;

@@ -244,6 +244,17 @@ mod tests {
         }
     }
 
+    #[test]
+    fn amounts_far_below_none_make_very_bright_light_and_not_another_number() {
+        let mut dyes = Dyes::new(&prints()[0].dyes, 5400.0);
+        // Six bands of the most height on one another, and the least amounts that are solved for.
+        dyes.unit = [[12.0; SAMPLES]; 3];
+        dyes.amounts.fill([-2.0; 3]);
+        let mut block = [[0.0; N]; 3];
+        Printing::new(None, &Projection::new(dyes, [0.0; 2], 0.0)).run(&mut block);
+        assert!(block.as_flattened().iter().all(|v| v.is_finite() && *v > 1e30), "{:?}", block[0][0]);
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(24))]
 

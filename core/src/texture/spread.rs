@@ -155,11 +155,9 @@ impl<'a> Back<'a> {
 }
 
 /// A row times a weight.
-pub struct Weighted<'a> {
-    /// The weight.
-    pub weight: f32,
-    /// The row.
-    pub row: &'a mut Line,
+struct Weighted<'a> {
+    weight: f32,
+    row: &'a mut Line,
 }
 
 impl pulp::NullaryFnOnce for Weighted<'_> {

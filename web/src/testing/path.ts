@@ -33,18 +33,11 @@ export function inHand(steps: Step[], groups: { id: string; name: string; on?: b
   const document = { version: 3, name: "Dusk", notes: "", tags: [], path: { steps, groups: groups.map((g) => ({ on: true, strength: 1, ...g })) } };
   useSession.setState({ catalogue: CATALOGUE, notice: "" });
   useWork.setState({
-    kind: "look",
+    ...useWork.getInitialState(),
     id: "dusk",
     revision: 1,
     document: document as unknown as Look,
-    past: [],
-    future: [],
-    gesture: null,
-    dragging: false,
-    saving: "saved",
-    failure: "",
     step: steps[0]?.id ?? null,
-    picked: [],
   });
 }
 

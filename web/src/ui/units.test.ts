@@ -28,7 +28,7 @@ describe("writing", () => {
 
   it("places on the tonal axis are stops in the scene and per cent of the signal on the screen", () => {
     expect(tonePlace(1, "scene")).toBe("+1.00");
-    // Middle grey through a 2.4 power is at 0.18^(1/2.4) for the plain rendering's 0.1 of display white: 38.3 %.
+    // The plain rendering makes 0.1 of display white of middle grey: 0.1^(1/2.4) is 38.3 % of the signal.
     expect(tonePlace(0, "screen")).toBe("38.3 %");
     expect(show(field("tones", "pivot"), 1, "screen")).toBe("48.3 %");
     expect(show(field("tones", "toe_reach"), 1, "screen")).toBe("+10.0 %");
