@@ -33,7 +33,7 @@ fn print(stock: &PrintStock) -> Print {
 }
 
 fn chain(n: &Negative, p: &Print) -> Chain {
-    Chain::new(Some((n, 1.0)), Some((p, 1.0)))
+    Chain::new(Some(n), Some(p))
 }
 
 /// What the blocks make of colours of linear AP1: linear AP1 on the screen.

@@ -212,7 +212,7 @@ impl Patch {
 
 fn film(of: usize) -> Chain {
     let n = Negative { stock: negatives()[of].clone(), ..Default::default() };
-    Chain::new(Some((&n, 1.0)), Some((&Print::default(), 1.0)))
+    Chain::new(Some(&n), Some(&Print::default()))
 }
 
 #[test]

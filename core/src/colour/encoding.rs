@@ -1,9 +1,9 @@
 //! Encodings: what a picture's code values mean.
 
 use super::{
-    Adaptation, Mat3, Primaries,
+    Adaptation, Display, Mat3, Primaries,
     primaries::{AP0, AP1, BT709, BT2020, P3_D65},
-    transfer::Transfer,
+    transfer::{HLG_PEAK, Transfer},
 };
 
 /// What linear values of an encoding stand for.
@@ -11,7 +11,7 @@ use super::{
 pub enum Reference {
     /// Light in front of the camera; 0.18 is middle grey.
     Scene,
-    /// Light of a display; 1.0 is peak white.
+    /// Light of a display; 1.0 is the white of an SDR display, and reference white of an HDR one.
     Display,
 }
 
@@ -30,7 +30,15 @@ pub struct Encoding {
     pub adaptation: Adaptation,
     /// Scene or display light.
     pub reference: Reference,
+    /// What the brightest light of its display is, in cd/m2; [`SDR_PEAK`] for SDR displays and for scene light.
+    pub peak: f64,
 }
+
+/// White of an SDR reference display in cd/m2 (ITU-R BT.2035).
+pub const SDR_PEAK: f64 = 100.0;
+
+/// Other names under which an encoding is found: what has a peak of its own may be named with it.
+const ALIASES: &[(&str, &str)] = &[("pq-1000", "pq"), ("hlg-1000", "hlg")];
 
 /// Ids, titles and definitions of all encodings that ship.
 const SHIPPED: &[(&str, &str, Transfer, Primaries, Reference)] = {
@@ -46,7 +54,10 @@ const SHIPPED: &[(&str, &str, Transfer, Primaries, Reference)] = {
         ("display-p3", "P3 with D65 white and the sRGB curve", Transfer::Srgb, P3_D65, Display),
         ("p3-d65", "P3 with D65 white, power 2.6", Transfer::Power(2.6), P3_D65, Display),
         ("rec2020", "BT.2020 on a BT.1886 display, power 2.4", Transfer::Power(2.4), BT2020, Display),
-        ("pq", "BT.2100 PQ, 1.0 = 100 cd/m²", Transfer::Pq, BT2020, Display),
+        ("pq-600", "BT.2100 PQ, 600 cd/m² display", Transfer::Pq, BT2020, Display),
+        ("pq", "BT.2100 PQ, 1000 cd/m² display", Transfer::Pq, BT2020, Display),
+        ("pq-2000", "BT.2100 PQ, 2000 cd/m² display", Transfer::Pq, BT2020, Display),
+        ("pq-4000", "BT.2100 PQ, 4000 cd/m² display", Transfer::Pq, BT2020, Display),
         ("hlg", "BT.2100 HLG, 1000 cd/m² display", Transfer::Hlg, BT2020, Display),
         ("linear-rec709", "linear light, BT.709 primaries", Transfer::Linear, BT709, Scene),
         ("linear-p3-d65", "linear light, P3 primaries, D65", Transfer::Linear, P3_D65, Scene),
@@ -57,6 +68,7 @@ const SHIPPED: &[(&str, &str, Transfer, Primaries, Reference)] = {
 impl Encoding {
     /// The shipped encoding with this id.
     pub fn find(id: &str) -> Option<Self> {
+        let id = ALIASES.iter().find(|(alias, _)| *alias == id).map_or(id, |(_, of)| of);
         SHIPPED.iter().find(|e| e.0 == id).map(Self::from_row)
     }
 
@@ -73,7 +85,32 @@ impl Encoding {
             primaries: row.3,
             adaptation: Adaptation::Bradford,
             reference: row.4,
+            peak: match (row.2, row.0) {
+                (Transfer::Pq, "pq-600") => 600.0,
+                (Transfer::Pq, "pq-2000") => 2_000.0,
+                (Transfer::Pq, "pq-4000") => 4_000.0,
+                (Transfer::Pq, _) => 1_000.0,
+                (Transfer::Hlg, _) => f64::from(HLG_PEAK),
+                _ => SDR_PEAK,
+            },
         }
+    }
+
+    /// Whether its display shows lights above reference white.
+    pub fn is_hdr(&self) -> bool {
+        matches!(self.transfer, Transfer::Pq | Transfer::Hlg)
+    }
+
+    /// Its display, whose light [`Transfer::decode`] gives. What stands for scene light is shown nowhere: its display is
+    /// one of its own primaries without headroom.
+    pub fn display(&self) -> Display {
+        let first_code = f64::from(self.transfer.decoded([1.0 / 255.0; 3])[1]);
+        Display { first_code, ..Display::new(self.primaries, self.peak) }
+    }
+
+    /// Whether code values mean the same in both, so that nothing has to be done to go from one to the other.
+    pub fn same_codes(&self, other: &Self) -> bool {
+        (self.transfer, self.primaries, self.reference) == (other.transfer, other.primaries, other.reference)
     }
 
     /// The matrix from this encoding's linear RGB to those of `other`.
@@ -128,13 +165,15 @@ mod tests {
             ("srgb", 0.214_041_14, 0.5, "IEC 61966-2-1, 5.2"),
             ("srgb", 0.003_130_8, 0.040_449_94, "IEC 61966-2-1, 5.3, at the knee"),
             ("p3-d65", 0.5_f32.powf(2.6), 0.5, "RP 431-2, 7.1: power 2.6"),
-            ("pq", 100.0, 1.0, "ST 2084, 5.2: 10 000 cd/m2 is code 1"),
-            ("pq", 1.0, 0.508_078_4, "BT.2408-7, table 1: 100 cd/m2 is 51 % PQ; ST 2084, 5.2"),
-            ("hlg", 10.0, 1.0, "BT.2100-2, table 5: peak is code 1"),
+            ("pq", 10_000.0 / 203.0, 1.0, "ST 2084, 5.2: 10 000 cd/m2 is code 1"),
+            ("pq", 100.0 / 203.0, 0.508_078_4, "BT.2408-7, table 1: 100 cd/m2 is 51 % PQ; ST 2084, 5.2"),
+            ("pq-4000", 1.0, 0.580_688_8, "BT.2408-7, table 1: 203 cd/m2 is 58 % PQ; ST 2084, 5.2"),
+            ("hlg", 1000.0 / 203.0, 1.0, "BT.2100-2, table 5: peak is code 1"),
+            ("hlg", 1.0, 0.749_877_5, "BT.2408-7, table 1: 203 cd/m2 is 75 % HLG at 1000 cd/m2"),
             // Scene light 1/12 is code 0.5; through the OOTF it is (1/12)^1.2 of 1000 cd/m2.
             (
                 "hlg",
-                10.0 * (1.0_f32 / 12.0).powf(1.2),
+                1000.0 / 203.0 * (1.0_f32 / 12.0).powf(1.2),
                 0.5,
                 "BT.2100-2, table 5: OETF at E = 1/12, OOTF gamma 1.2",
             ),
@@ -159,11 +198,11 @@ mod tests {
                 let clips = match e.id.as_str() {
                     "acescc" => v < 0.0,
                     "cineon" => !(-0.01..=50.0).contains(&v),
-                    "pq" | "hlg" => !(0.0..=100.0).contains(&v),
+                    _ if e.is_hdr() => !(0.0..=49.0).contains(&v),
                     _ => false,
                 };
                 let tolerance = match e.id.as_str() {
-                    "pq" | "hlg" => 5e-5,
+                    _ if e.is_hdr() => 5e-5,
                     _ => 4e-6,
                 };
                 let back = decode(&e.id, encode(&e.id, v));

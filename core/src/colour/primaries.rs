@@ -71,7 +71,12 @@ impl Primaries {
     }
 
     /// The matrix from these RGB to those of `other`; different whites are adapted by `how`.
+    ///
+    /// Exactly the identity between the same primaries.
     pub fn to(&self, other: &Self, how: Adaptation) -> Option<Mat3> {
+        if self == other {
+            return self.to_xyz().map(|_| Mat3::IDENTITY);
+        }
         let there = other.to_xyz()?.inverse()?;
         let here = self.to_xyz()?;
         if self.white == other.white {

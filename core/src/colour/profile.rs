@@ -1,6 +1,6 @@
 //! Camera profiles: a log curve and primaries given by their published constants.
 
-use super::{Adaptation, Encoding, Primaries, Reference, transfer::Transfer};
+use super::{Adaptation, Encoding, Primaries, Reference, encoding::SDR_PEAK, transfer::Transfer};
 use crate::lane::{exp2, log2, select};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -117,6 +117,7 @@ impl CameraProfile {
             primaries: self.primaries,
             adaptation: self.adaptation,
             reference: Reference::Scene,
+            peak: SDR_PEAK,
         })
     }
 

@@ -19,17 +19,18 @@ pub enum Transfer {
     Power(f32),
     /// IEC 61966-2-1, continued oddly below zero.
     Srgb,
-    /// SMPTE ST 2084 with linear 1.0 = 100 cd/m2.
+    /// SMPTE ST 2084 with linear 1.0 = [`REFERENCE_WHITE`].
     Pq,
-    /// ITU-R BT.2100 HLG as display light of a 1000 cd/m2 display, linear 1.0 = 100 cd/m2. The only transfer
-    /// here that mixes the channels: its OOTF works on luminance.
+    /// ITU-R BT.2100 HLG as display light of a 1000 cd/m2 display, linear 1.0 = [`REFERENCE_WHITE`]. The only
+    /// transfer here that mixes the channels: its OOTF works on luminance.
     Hlg,
     /// A camera's log curve by its constants.
     Log(LogCurve),
 }
 
-/// Linear value of display light 1.0 in cd/m2: the white of an SDR reference display (ITU-R BT.2035).
-pub const WHITE_NITS: f32 = 100.0;
+/// Linear 1.0 of an HDR display in cd/m2, where SDR white meets it: HDR reference white (ITU-R BT.2408-7, table 1:
+/// 58 % PQ, 75 % HLG).
+pub const REFERENCE_WHITE: f32 = 203.0;
 
 impl Transfer {
     /// Linear values of one colour's code values.
@@ -95,7 +96,7 @@ fn linear_to_acescc(v: f32) -> f32 {
 }
 
 /// Slope of ACEScct's linear part (AMPAS S-2016-001, 4.4).
-const CCT_SLOPE: f32 = 10.540_238;
+pub const CCT_SLOPE: f32 = 10.540_238;
 /// ACEScct code value of zero light (AMPAS S-2016-001, 4.4).
 pub const CCT_BLACK: f32 = 0.072_905_534;
 
@@ -156,17 +157,17 @@ const C3: f32 = 2392.0 / 4096.0 * 32.0;
 #[inline(always)]
 fn pq_to_linear(v: f32) -> f32 {
     let n = powf(v, 1.0 / M2);
-    powf((n - C1).max(0.0) / (C2 - C3 * n), 1.0 / M1) * (10_000.0 / WHITE_NITS)
+    powf((n - C1).max(0.0) / (C2 - C3 * n), 1.0 / M1) * (10_000.0 / REFERENCE_WHITE)
 }
 
 #[inline(always)]
 fn linear_to_pq(v: f32) -> f32 {
-    let y = powf(v * (WHITE_NITS / 10_000.0), M1);
+    let y = powf(v * (REFERENCE_WHITE / 10_000.0), M1);
     powf((C1 + C2 * y) / (1.0 + C3 * y), M2)
 }
 
-/// Peak of the HLG display, and its system gamma (ITU-R BT.2100-2, table 5, note 5f).
-const HLG_PEAK: f32 = 1000.0;
+/// Peak of the HLG display in cd/m2, and its system gamma (ITU-R BT.2100-2, table 5, note 5f).
+pub const HLG_PEAK: f32 = 1000.0;
 const HLG_GAMMA: f32 = 1.2;
 const HLG_A: f32 = 0.178_832_77;
 const HLG_B: f32 = 1.0 - 4.0 * HLG_A;
@@ -205,13 +206,13 @@ fn hlg_ootf(p: &mut Planes, power: f32, factor: f32) {
 #[inline(always)]
 fn hlg_to_linear(p: &mut Planes) {
     each_value!(p, v => hlg_scene(v));
-    hlg_ootf(p, HLG_GAMMA - 1.0, HLG_PEAK / WHITE_NITS);
+    hlg_ootf(p, HLG_GAMMA - 1.0, HLG_PEAK / REFERENCE_WHITE);
 }
 
 /// The inverse of [`hlg_to_linear`]; light below zero becomes zero.
 #[inline(always)]
 fn linear_to_hlg(p: &mut Planes) {
-    each_value!(p, v => v.max(0.0) * (WHITE_NITS / HLG_PEAK));
+    each_value!(p, v => v.max(0.0) * (REFERENCE_WHITE / HLG_PEAK));
     hlg_ootf(p, (1.0 - HLG_GAMMA) / HLG_GAMMA, 1.0);
     each_value!(p, e => hlg_code(e));
 }

@@ -66,6 +66,8 @@ pub struct Chain {
     pub strengths: Option<Strengths>,
     /// Printer points, of red, green and blue light, that make up for how the negative was exposed and developed.
     pub made_up: [f64; 3],
+    /// How far lights go above paper white on a display with headroom, 0..1.
+    pub lights: f64,
     /// What exposure and development multiply light by, and what pre-flash adds to middle grey.
     pub exposed: [f64; 2],
     /// How much the grain has grown by push.
@@ -74,7 +76,7 @@ pub struct Chain {
     pub base: [f64; 3],
 }
 
-/// A negative as its step has it, at the step's strength.
+/// A negative as its step has it.
 struct Set {
     stock: NegativeStock,
     chemistry: Chemistry,
@@ -91,29 +93,28 @@ struct Set {
 }
 
 impl Chain {
-    /// The chain of a negative and a print, each with its step's strength. Without a negative, the light goes onto a
-    /// straight one; without a print, onto the neutral one that ships.
-    pub fn new(negative: Option<(&Negative, f64)>, print: Option<(&Print, f64)>) -> Self {
+    /// The chain of a negative and a print. Without a negative, the light goes onto a straight one; without a print, onto
+    /// the neutral one that ships.
+    pub fn new(negative: Option<&Negative>, print: Option<&Print>) -> Self {
         let neutral = Print::default();
-        let (print, print_strength) = print.unwrap_or((&neutral, 1.0));
-        let normal =
-            negative.map(|(n, s)| (Negative { exposure: 0.0, push: 0.0, flash: 0.0, ..n.clone() }, s));
+        let print = print.unwrap_or(&neutral);
+        let normal = negative.map(|n| Negative { exposure: 0.0, push: 0.0, flash: 0.0, ..n.clone() });
         let set = Set::new(negative);
-        let makes_up = negative.is_some_and(|(n, _)| n.compensate);
+        let makes_up = negative.is_some_and(|n| n.compensate);
         let reversal = set.stock.projected.clone();
         match reversal {
             Some(projected) => {
                 let dyes = Dyes::new(&projected.dyes, print.projector);
                 let mut projection = Projection::new(dyes, [0.0; 2], print.adapted);
-                let silver = negative.map_or(0.0, |(n, _)| n.silver) * set.stock.silver;
+                let silver = negative.map_or(0.0, |n| n.silver) * set.stock.silver;
                 projection.silver = [silver, 0.0];
                 let aim = projection.grey(projected.aim);
                 let mut set = set;
                 // A reversal has no printer that could make up for anything.
-                let grey = Set::new(normal.as_ref().map(|(n, s)| (n, *s))).grey_x();
+                let grey = Set::new(normal.as_ref()).grey_x();
                 let offset = std::array::from_fn(|i| set.chemistry.curves[i].inverse(aim) + grey);
                 set.chemistry.reversal = Some(offset);
-                Self::finish(set, None, projection, print, print_strength, [0.0; 3])
+                Self::finish(set, None, projection, print, [0.0; 3])
             }
             None => {
                 let dyes = Dyes::new(&print.stock.dyes, print.projector);
@@ -128,7 +129,7 @@ impl Chain {
                     std::array::from_fn(|i| curves[i].inverse(aim) + seen[i] + set.fog[i])
                 };
                 let own = solved(&set);
-                let usual = solved(&Set::new(normal.as_ref().map(|(n, s)| (n, *s))));
+                let usual = solved(&Set::new(normal.as_ref()));
                 let made_up = std::array::from_fn(|i| (own[i] - usual[i]) / POINT);
                 let points = [print.red, print.green, print.blue];
                 let light = std::array::from_fn(|i| {
@@ -136,7 +137,7 @@ impl Chain {
                     solved - set.fog[i] + POINT * (points[i] - MIDDLE_LIGHT)
                 });
                 let printer = Printer { sees: set.sees, light, curves };
-                Self::finish(set, Some(printer), projection, print, print_strength, made_up)
+                Self::finish(set, Some(printer), projection, print, made_up)
             }
         }
     }
@@ -146,7 +147,6 @@ impl Chain {
         printer: Option<Printer>,
         mut projection: Projection,
         print: &Print,
-        strength: f64,
         made_up: [f64; 3],
     ) -> Self {
         // The neutral scale, from deepest black up.
@@ -161,7 +161,7 @@ impl Chain {
             let deepest = projection.to_ap1.apply(projection.xyz(neutrals(0.0)));
             projection.black = print.black * luma(deepest).max(0.0);
         }
-        let (tone, colour) = (print.tone * strength, print.colour * strength);
+        let (tone, colour) = (print.tone, print.colour);
         let strengths = (tone != 1.0 || colour != 1.0).then(|| {
             let response = |i: usize| {
                 let x = SPAN[0] + (SPAN[1] - SPAN[0]) * i as f64 / (ENTRIES - 1) as f64;
@@ -183,6 +183,7 @@ impl Chain {
             projection,
             strengths,
             made_up,
+            lights: print.lights,
             exposed: [set.gain, set.flash],
             grain_growth: set.growth,
             base: std::array::from_fn(|i| base[i] + set.fog[i]),
@@ -251,12 +252,12 @@ const GROWTH: f64 = 1.25;
 const REVERSAL_LATITUDE: [f64; 2] = [-5.0, 3.0];
 
 impl Set {
-    fn new(negative: Option<(&Negative, f64)>) -> Self {
+    fn new(negative: Option<&Negative>) -> Self {
         let plain = Negative { stock: plain_stock().clone(), ..Default::default() };
-        let (n, strength) = negative.unwrap_or((&plain, 1.0));
+        let n = negative.unwrap_or(&plain);
         let stock = n.stock.clone();
         let silver_film = stock.kind == NegativeKind::BlackAndWhite;
-        let (tone, colour) = (n.tone * strength, if silver_film { 1.0 } else { n.colour * strength });
+        let (tone, colour) = (n.tone, if silver_film { 1.0 } else { n.colour });
         let push = &stock.push;
         let curves = stock.curves();
         let pushed: [Curve; 3] = std::array::from_fn(|i| {

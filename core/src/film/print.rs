@@ -209,7 +209,7 @@ mod tests {
             {
                 let step = Print { stock: print.clone(), silver, lock, black, ..Default::default() };
                 let negative = Negative { stock: negatives()[0].clone(), ..Default::default() };
-                let chain = Chain::new(Some((&negative, 1.0)), Some((&step, 1.0)));
+                let chain = Chain::new(Some(&negative), Some(&step));
                 let (mut block, densities) = (mixtures(), mixtures());
                 chain.printing.run(&mut block);
                 for i in 0..216 {
@@ -231,7 +231,7 @@ mod tests {
 
     #[test]
     fn more_printer_light_makes_a_denser_print_and_none_a_clear_one() {
-        let chain = Chain::new(None, Some((&Print::default(), 1.0)));
+        let chain = Chain::new(None, Some(&Print::default()));
         let mut block = [[0.0; N]; 3];
         // Densities that let less and less light onto the print.
         for (i, d) in (0..N).map(|i| (i, i as f32 * 0.03)) {
@@ -275,7 +275,7 @@ mod tests {
             }
             prop_assert_eq!(print.check(), Ok(()));
             let step = Print { stock: print, silver: 1.0, ..Default::default() };
-            let chain = Chain::new(None, Some((&step, 1.0)));
+            let chain = Chain::new(None, Some(&step));
             let mut block = mixtures();
             chain.printing.run(&mut block);
             prop_assert!(block.as_flattened().iter().all(|v| v.is_finite()));

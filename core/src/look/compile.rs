@@ -3,18 +3,20 @@
 //! The compiler follows the domain that values are in and puts in a change of domain only where the next step needs one,
 //! so an inactive step costs nothing and changes no bit.
 
-use super::filmed::{Filmed, Rendering};
-use super::program::{OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER, Taken};
+use super::filmed::{self, Filmed};
+use super::films::{Film, FilmEnd, Films, MixedRendering, TexturedFilms, Way};
+use super::program::{OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER};
 use super::staged::{Part, Signal, Staged};
 use super::{Group, Path, Step};
+use crate::colour::fit::{Cube, Refit, RollOff};
 use crate::colour::{
-    Encoding, Mat3, Primaries, Reference,
+    Display, Encoding, Mat3, Reference,
     primaries::{AP1, P3_D65},
     transfer::Transfer,
 };
-use crate::film::Chain;
 use crate::region::Region;
-use crate::step::{ColourCompress, Domain, PlainRendering, Values, Zone};
+use crate::step::plain::{Rendering, pair::Pair};
+use crate::step::{Domain, PlainRendering, Site, Values, Zone};
 use crate::texture::Texture;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -72,9 +74,28 @@ enum State {
 struct Compiler {
     ops: Vec<Op>,
     state: State,
-    display: Primaries,
+    /// The display that the path renders for: see [`rendered_for`].
+    display: Display,
+    /// What the source's light stands for, which says how it is rendered.
+    source: Reference,
+    /// Whether scene light is bounded from below as it is now.
+    bounded: bool,
     /// What lies before the first texture, between textures; empty where there is none.
     parts: Vec<Part>,
+}
+
+/// The display that a path renders for. Scene light is rendered for the display that is delivered to. A display source is
+/// rendered for the display that it was made for, and the result goes on to the delivery by colorimetry, as it does where
+/// no step touches it; but where the delivery has less headroom, it is rendered for that, which is the one way to bring
+/// lights down.
+fn rendered_for(from: &Encoding, to: &Encoding) -> Display {
+    match (from.reference, to.reference) {
+        (_, Reference::Scene) => Display::sdr(P3_D65),
+        (Reference::Display, Reference::Display) if from.display().headroom <= to.display().headroom => {
+            from.display()
+        }
+        _ => to.display(),
+    }
 }
 
 impl Compiler {
@@ -86,7 +107,7 @@ impl Compiler {
 
     /// Changes the values' state; scene to display goes through a rendering only.
     fn go(&mut self, to: State) {
-        let p3 = |p: &Primaries| p.to(&P3_D65, Default::default()).unwrap_or(Mat3::IDENTITY);
+        let p3 = |d: &Display| d.primaries.to(&P3_D65, Default::default()).unwrap_or(Mat3::IDENTITY);
         while self.state != to {
             let next = match (self.state, to) {
                 (State::SceneLinear, _) => {
@@ -124,6 +145,15 @@ impl Compiler {
         self.go(if zone == Zone::Screen { State::ScreenCode } else { State::SceneLog });
     }
 
+    /// Bounds scene light, where it is not bounded yet.
+    fn bound(&mut self) {
+        if !self.bounded {
+            self.go(State::SceneLinear);
+            self.ops.push(Op::Bound);
+            self.bounded = true;
+        }
+    }
+
     fn matte(&mut self, slot: usize, zone: Zone, region: Option<&Region>) {
         if let Some(region) = region {
             self.go_encoded(zone);
@@ -132,54 +162,122 @@ impl Compiler {
     }
 
     fn step(&mut self, step: &Step) {
-        let Some(kernel) = step.values.kernel(step.zone) else { return };
-        self.matte(OF_STEP, step.zone, step.region.as_ref());
-        self.go(match (step.zone, step.values.domain()) {
+        let Some(kernel) = step.values.kernel(self.site(step.zone)) else { return };
+        let (zone, domain) = (step.zone, step.values.domain());
+        let state = match (zone, domain) {
             (Zone::Screen, Domain::Linear) => State::ScreenLinear,
             (Zone::Screen, Domain::Encoded) => State::ScreenCode,
             (_, Domain::Linear) => State::SceneLinear,
             (_, Domain::Encoded) => State::SceneLog,
-        });
+        };
         let strength = step.strength as f32;
-        if step.region.is_none() {
-            self.ops.push(Op::Step { kernel, strength });
-            return;
+        let in_full = step.region.is_none() && strength >= 1.0;
+        let bounds = zone != Zone::Screen && !self.bounded;
+        // What is left of the input where the step does not work in full is light as it came, bounded or not.
+        let aside = !in_full && (bounds || step.region.is_some());
+        if aside && bounds {
+            self.go(state);
+            self.ops.push(Op::Save { slot: OF_STEP });
         }
-        self.ops.push(Op::Save { slot: OF_STEP });
-        self.ops.push(Op::Step { kernel, strength: 1.0 });
-        self.ops.push(Op::Mix { slot: OF_STEP, strength, matted: true });
+        if bounds {
+            self.bound();
+        }
+        self.matte(OF_STEP, zone, step.region.as_ref());
+        self.go(state);
+        if aside {
+            if !bounds {
+                self.ops.push(Op::Save { slot: OF_STEP });
+            }
+            self.ops.push(Op::Step { kernel, strength: 1.0 });
+            self.ops.push(Op::Mix { slot: OF_STEP, strength, matted: step.region.is_some() });
+        } else {
+            self.ops.push(Op::Step { kernel, strength });
+        }
+        if zone != Zone::Screen {
+            self.bounded = domain == Domain::Encoded && !(aside && bounds);
+        }
+    }
+
+    /// Where steps of a zone work.
+    fn site(&self, zone: Zone) -> Site {
+        Site { zone, source: self.source, headroom: if zone == Zone::Screen { self.display.headroom } else { 1.0 } }
     }
 
     /// The steps of a zone that work, those of a group blended together.
     fn steps(&mut self, path: &Path, zone: Zone) {
         for (group, steps) in path.runs(zone) {
             let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
+            let bounded = self.bounded;
             if let Some(g) = shared {
                 self.go_encoded(zone);
-                self.matte(OF_GROUP, zone, g.region.as_ref());
                 self.ops.push(Op::Save { slot: OF_GROUP });
+                if g.region.is_some() && zone != Zone::Screen {
+                    self.bound();
+                }
+                self.matte(OF_GROUP, zone, g.region.as_ref());
             }
             steps.into_iter().for_each(|s| self.step(s));
             if let Some(Group { strength, region, .. }) = shared {
                 self.go_encoded(zone);
                 let (strength, matted) = (*strength as f32, region.is_some());
                 self.ops.push(Op::Mix { slot: OF_GROUP, strength, matted });
+                self.bounded &= bounded;
             }
         }
     }
 
+    /// The Screen steps. What they push above the peak of an HDR display is rolled off.
+    fn screen_steps(&mut self, path: &Path) {
+        let works = path.steps.iter().any(|s| s.zone == Zone::Screen && path.works(s));
+        if !works || !self.display.is_hdr() {
+            return self.steps(path, Zone::Screen);
+        }
+        self.go(State::ScreenLinear);
+        let begun = self.ops.len();
+        self.steps(path, Zone::Screen);
+        self.go(State::ScreenLinear);
+        // The same steps on the neutral scale, from black to the peak.
+        let ramp = Program { ops: self.ops[begun..].to_vec(), left_out: Vec::new() };
+        const POINTS: usize = 256;
+        let light = |i: usize| self.display.headroom as f32 * i as f32 / (POINTS - 1) as f32;
+        let mut pixels: Vec<[f32; 4]> = (0..POINTS).map(|i| [light(i), light(i), light(i), 1.0]).collect();
+        ramp.run(&mut pixels);
+        let reach = pixels.iter().flat_map(|p| &p[..3]).fold(0.0_f32, |a, b| a.max(*b));
+        self.go(State::Display);
+        self.ops.extend(RollOff::new(&self.display, f64::from(reach)).map(Op::RollOff));
+    }
+
     /// Source code values to where the first step finds them. `stays`: on their display.
-    fn begin(from: &Encoding, display: Primaries, stays: bool) -> Self {
+    fn begin(from: &Encoding, to: &Encoding, stays: bool) -> Self {
+        Self::begin_by(from, to, from.reference, stays)
+    }
+
+    /// The same, with light that is rendered as that of a scene or display source.
+    fn begin_by(from: &Encoding, to: &Encoding, source: Reference, stays: bool) -> Self {
         let ops = vec![Op::Decode(from.transfer)];
-        let mut c = Self { ops, state: State::SceneLinear, display, parts: Vec::new() };
+        let display = rendered_for(from, to);
+        let mut c =
+            Self { ops, state: State::SceneLinear, display, source, bounded: false, parts: Vec::new() };
         if stays {
             c.state = State::Display;
             return c;
         }
-        if from.reference == Reference::Display {
-            c.ops.push(Op::Unrender(PlainRendering::default().kernel(&from.primaries)));
+        if from.reference == Reference::Scene {
+            c.matrix(from.matrix_to(&AP1));
+            return c;
         }
-        c.matrix(from.matrix_to(&AP1));
+        let (standard, own) = (PlainRendering::default(), from.display());
+        match source {
+            Reference::Display => {
+                c.ops.push(Op::UnrenderPair(Box::new(Pair::new(&standard, &own))));
+                // The pair makes no light below the bound.
+                c.bounded = true;
+            }
+            Reference::Scene => {
+                c.ops.push(Op::Unrender(Box::new(standard.kernel(&own))));
+                c.matrix(from.matrix_to(&AP1));
+            }
+        }
         c
     }
 
@@ -196,19 +294,21 @@ impl Compiler {
 
     /// The Film zone: to display light in the display's primaries. `texture`: in parts, with texture between them.
     fn film(&mut self, film: &Filmed<'_>, texture: bool) {
+        self.bound();
         self.go(State::SceneLinear);
         if texture && film.on_light() {
             self.cut(Signal::Light, false, film.light());
         }
         match &film.rendering {
-            Rendering::Plain(step) => {
+            filmed::Rendering::Plain(step) => {
                 if texture {
                     self.on_plain(film);
                 }
                 self.render(*step);
             }
-            Rendering::Through(chain) => self.through(chain, film, texture),
+            filmed::Rendering::Through(films) => self.through(films, film, texture),
         }
+        self.state = State::Display;
     }
 
     /// Texture where no film is: as if on a straight one.
@@ -223,13 +323,30 @@ impl Compiler {
         }
     }
 
-    fn through(&mut self, chain: &Chain, film: &Filmed<'_>, texture: bool) {
+    /// The standard rendering of this path's source for this path's display.
+    fn standard(&self) -> Rendering {
+        Rendering::new(&PlainRendering::default(), self.source, &self.display)
+    }
+
+    fn through(&mut self, films: &filmed::Films, film: &Filmed<'_>, texture: bool) {
         let (on_exposure, on_density) = (texture && film.on_exposure(), texture && film.on_density());
-        let inside = on_exposure || on_density;
-        match (&chain.strengths, inside) {
-            (Some(_), true) => self.cut(Signal::Light, true, Vec::new()),
-            (Some(_), false) => self.ops.push(Op::Save { slot: OF_STEP }),
-            (None, _) => {}
+        let standard = self.standard();
+        let way = |chain: &_| Way::Film(Box::new(Film::new(chain, standard, &self.display)));
+        let whole = 1.0 - films.others.iter().map(|(share, _)| share).sum::<f64>();
+        let mut ways = vec![(whole as f32, way(&films.chain))];
+        ways.extend(films.others.iter().map(|(share, chain)| {
+            (*share as f32, chain.as_ref().map_or(Way::Plain(standard), way))
+        }));
+        let mixed = Films { ways };
+        if !on_exposure && !on_density {
+            self.ops.push(Op::Films(Box::new(mixed)));
+            return;
+        }
+        let chain = &films.chain;
+        let needs_scene =
+            !films.others.is_empty() || FilmEnd::new(chain, standard, &self.display).needs_scene();
+        if needs_scene {
+            self.cut(Signal::Light, true, Vec::new());
         }
         self.ops.push(Op::Expose(chain.exposing.clone()));
         if on_exposure {
@@ -240,45 +357,44 @@ impl Compiler {
             self.cut(Signal::Density, false, film.density());
         }
         self.ops.push(Op::Print(Box::new(chain.printing.clone())));
-        let to_display = AP1.to(&self.display, Default::default()).unwrap_or(Mat3::IDENTITY);
-        if let Some(strengths) = &chain.strengths {
-            let bare = (chain.exposing.clone(), chain.developing.clone(), chain.printing.clone());
-            self.ops.push(Op::Taken(Box::new(Taken {
-                strengths: strengths.clone(),
-                to_display: to_display.to_f32(),
-                plain: PlainRendering::default().kernel(&self.display),
-                from_display: to_display.inverse().unwrap_or(Mat3::IDENTITY).to_f32(),
-                bare: inside.then_some(bare),
-            })));
-        }
-        self.matrix(to_display);
-        let luma = self.display.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32);
-        let compress = ColourCompress::even(GATHER[0], GATHER[1]).kernel();
-        self.ops.push(Op::Gather { compress, luma });
-        self.state = State::Display;
+        let film = Film::new(chain, standard, &self.display);
+        self.ops.push(Op::TexturedFilms(Box::new(TexturedFilms { film, films: mixed })));
     }
 
     fn render(&mut self, step: Option<&Step>) {
-        self.go(State::SceneLinear);
-        self.matrix(AP1.to(&self.display, Default::default()).unwrap_or(Mat3::IDENTITY));
-        let standard = PlainRendering::default().kernel(&self.display);
+        let standard = self.standard();
         let own = step.and_then(|s| match &s.values {
-            Values::PlainRendering(v) => Some((v.kernel(&self.display), s.strength as f32)),
+            Values::PlainRendering(v) => {
+                Some((Rendering::new(v, self.source, &self.display), s.strength as f32))
+            }
             _ => None,
         });
         self.ops.push(match own {
-            Some((own, 1.0)) => Op::Render(own),
-            Some((own, strength)) => Op::Blend { standard, own, strength },
-            None => Op::Render(standard),
+            Some((own, 1.0)) => Op::Render(Box::new(own)),
+            Some((own, strength)) => Op::MixedRendering(Box::new(MixedRendering { standard, own, strength })),
+            None => Op::Render(Box::new(standard)),
         });
-        self.state = State::Display;
+    }
+
+    /// From the display that was rendered for to the one that is delivered to.
+    fn deliver(&mut self, to: &Encoding) {
+        self.go(State::Display);
+        let display = to.display();
+        if self.display.primaries != display.primaries {
+            let m = self.display.primaries.to(&display.primaries, Default::default());
+            self.matrix(m.unwrap_or(Mat3::IDENTITY));
+            self.ops.extend(Refit::between(&self.display, &display).map(Op::Refit));
+        }
+        self.ops.push(Op::Fit(Cube::of(&display)));
     }
 }
 
 impl Program {
     /// Compiles a checked path from code values of `from` to code values of `to`.
     ///
-    /// A display-referred source enters through the inverse of the standard plain rendering. A scene-referred output
+    /// A display-referred source enters through the inverse of its pair of renderings ([`Pair`]), and leaves through the
+    /// pair; where nothing works on the scene it stays on its display, and goes to another one by colorimetry. What
+    /// nothing works on and what goes to its own encoding is left bit for bit. A scene-referred output
     /// leaves the rendering or the film out and lists it; active Screen steps are then an error. Where the path has no
     /// active rendering, the standard plain rendering stands in. Picture-only steps are left out and listed: see
     /// [`Staged::compile`].
@@ -316,7 +432,7 @@ impl Program {
     fn compiler_to(path: &Path, id: &str, from: &Encoding, display: &Encoding) -> Option<(Compiler, Zone)> {
         let (zone, _) = path.place_of(id)?;
         let before = path.before(id);
-        let mut c = Compiler::begin(from, display.primaries, false);
+        let mut c = Compiler::begin(from, display, false);
         c.steps(&before, Zone::Scene);
         match zone {
             Zone::Scene => {}
@@ -327,13 +443,16 @@ impl Program {
                 c.steps(&before, Zone::Screen);
             }
         }
+        if zone != Zone::Screen {
+            c.bound();
+        }
         c.go_encoded(zone);
         Some((c, zone))
     }
 
     /// The same program without the gamut fit at its end: what a display with no limits would be given.
     pub fn unfitted(&self) -> Self {
-        let ops = self.ops.iter().filter(|op| !matches!(op, Op::Fit(_))).cloned().collect();
+        let ops = self.ops.iter().filter(|op| !matches!(op, Op::Fit(_) | Op::Refit(_) | Op::RollOff(_))).cloned().collect();
         Self { ops, left_out: self.left_out.clone() }
     }
 
@@ -346,7 +465,9 @@ impl Program {
     /// or a film goes from ACEScct to 2.4-power P3; a picture-only step changes nothing.
     pub fn of_step(step: &Step) -> Self {
         let state = if step.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
-        let mut c = Compiler { ops: Vec::new(), state, display: P3_D65, parts: Vec::new() };
+        let display = Display::sdr(P3_D65);
+        let (source, parts) = (Reference::Scene, Vec::new());
+        let mut c = Compiler { ops: Vec::new(), state, display, source, bounded: true, parts };
         let end = if step.renders() { State::ScreenCode } else { state };
         match step.zone {
             Zone::Film if step.renders() => c.film(&Filmed::of(&Path::of(vec![step.clone()])), false),
@@ -355,6 +476,31 @@ impl Program {
         }
         c.go(end);
         Self { ops: c.ops, left_out: Vec::new() }
+    }
+
+    /// The way between two encodings without any step, for light that is rendered as that of a scene or display source:
+    /// what a table inside of a path is read through. Displays of different peaks meet through their scene light, so that
+    /// the way back leads back.
+    pub fn between(from: &Encoding, to: &Encoding, source: Reference) -> Self {
+        if from.same_codes(to) && from.peak == to.peak {
+            return Self { ops: Vec::new(), left_out: Vec::new() };
+        }
+        let displays = from.reference == Reference::Display && to.reference == Reference::Display;
+        let stays = displays && from.display().headroom == to.display().headroom;
+        let mut c = Compiler::begin_by(from, to, if displays { Reference::Display } else { source }, stays);
+        if to.reference == Reference::Display {
+            if !stays {
+                c.display = to.display();
+                c.bound();
+                c.render(None);
+                c.state = State::Display;
+            }
+            c.deliver(to);
+        } else {
+            c.matrix(to.matrix_from(&AP1));
+        }
+        c.ops.push(Op::Encode(to.transfer));
+        c.done(Vec::new())
     }
 }
 
@@ -385,27 +531,36 @@ fn compiled(
         }));
     }
 
-    let display = if to.reference == Reference::Display { to.primaries } else { P3_D65 };
     // A display picture that nothing touches in the scene would be unrendered and rendered the same way:
     // it stays on the display, to the last bit.
+    let to_display = to.reference == Reference::Display;
     let stays = from.reference == Reference::Display
-        && to.reference == Reference::Display
-        && from.primaries == to.primaries
+        && to_display
+        && rendered_for(from, to) == from.display()
         && film.is_standard()
         && (!texture || !film.has_texture())
         && active(Zone::Scene).next().is_none();
-    let mut c = Compiler::begin(from, display, stays);
+    let still = active(Zone::Scene).chain(active(Zone::Screen)).next().is_none();
+    let lit = texture && film.on_light();
+    let same = from.same_codes(to) && if to_display { stays } else { !lit };
+    let mut c = Compiler::begin(from, to, stays);
+    if still && same {
+        c.ops.clear();
+        return Ok((c, left_out));
+    }
     c.steps(path, Zone::Scene);
-    if to.reference == Reference::Display {
+    if to_display {
         if !stays {
             c.film(&film, texture);
         }
-        c.steps(path, Zone::Screen);
-        c.go(State::Display);
-        c.ops.push(Op::Fit(to.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32)));
+        c.screen_steps(path);
+        c.deliver(to);
     } else {
+        if lit {
+            c.bound();
+        }
         c.go(State::SceneLinear);
-        if texture && film.on_light() {
+        if lit {
             c.cut(Signal::Light, false, film.light());
         }
         c.matrix(to.matrix_from(&AP1));
@@ -428,7 +583,7 @@ impl Staged {
             }));
         }
         let parts = std::mem::take(&mut c.parts);
-        Ok(Self { parts, last: c.done(left_out), gauge: super::filmed::gauge(path) })
+        Ok(Self { parts, last: c.done(left_out), gauge: filmed::gauge(path) })
     }
 }
 
@@ -442,9 +597,6 @@ fn all_tables_there<'a>(steps: impl Iterator<Item = &'a Step>) -> Result<(), Com
     }
     Ok(())
 }
-
-/// Threshold and limit of what brings a film's colours into a display: the shape of the ACES reference gamut compression.
-const GATHER: [f64; 2] = [0.85, 1.35];
 
 /// A program without operations that do nothing.
 fn program(mut ops: Vec<Op>, left_out: Vec<LeftOut>) -> Program {

@@ -2,7 +2,7 @@
 
 use super::{Path, Step};
 use crate::film::Chain;
-use crate::step::{Values, Zone};
+use crate::step::{Negative, Print, Values, Zone};
 use crate::texture::Texture;
 
 /// How scene light becomes display light.
@@ -10,8 +10,35 @@ use crate::texture::Texture;
 pub enum Rendering<'a> {
     /// By the plain rendering of this step, or by the standard one.
     Plain(Option<&'a Step>),
-    /// Through a film.
-    Through(Box<Chain>),
+    /// Through films, by their strengths.
+    Through(Box<Films>),
+}
+
+/// The films of a path.
+#[derive(Debug)]
+pub struct Films {
+    /// The negative and the print, as far as there are any, in full.
+    pub chain: Chain,
+    /// What else the picture is mixed from where a strength is below one: shares of each, and its film; the plain rendering
+    /// where there is none. The chain's own share is what these leave of one.
+    pub others: Vec<(f64, Option<Chain>)>,
+}
+
+impl Films {
+    /// Films of a negative and a print with the strengths of their steps, above 0.
+    fn new(negative: Option<(&Negative, f64)>, print: Option<(&Print, f64)>) -> Self {
+        let (n, q) = (negative.map(|v| v.0), print.map(|v| v.0));
+        let strength = |of: Option<f64>| of.unwrap_or(0.0);
+        let (by_n, by_q) = (strength(negative.map(|v| v.1)), strength(print.map(|v| v.1)));
+        let none = (1.0 - by_n) * (1.0 - by_q);
+        let parts = [(none, None), (by_n * (1.0 - by_q), Some((n, None))), ((1.0 - by_n) * by_q, Some((None, q)))];
+        let whole = |films: &Option<(Option<&Negative>, Option<&Print>)>| *films == Some((n, q));
+        let others = parts.into_iter().filter(|(share, films)| *share > 0.0 && !whole(films));
+        Self {
+            chain: Chain::new(n, q),
+            others: others.map(|(share, films)| (share, films.map(|(n, q)| Chain::new(n, q)))).collect(),
+        }
+    }
 }
 
 /// A path's Film zone: the rendering or the film, and its texture.
@@ -42,10 +69,9 @@ impl Step {
 }
 
 impl<'a> Filmed<'a> {
-    /// The Film zone of a path. A negative or print that is switched on counts down to strength 0, where it changes the
-    /// plain film or rendering by nothing, so that strengths have no jump at their ends.
+    /// The Film zone of a path.
     pub fn of(path: &'a Path) -> Self {
-        let steps = || path.steps.iter().filter(|s| s.zone == Zone::Film && s.on);
+        let steps = || path.steps.iter().filter(|s| s.zone == Zone::Film && s.active());
         let negative = steps().find_map(|s| match &s.values {
             Values::Negative(v) => Some((v, s.strength)),
             _ => None,
@@ -54,12 +80,12 @@ impl<'a> Filmed<'a> {
             Values::Print(v) => Some((v, s.strength)),
             _ => None,
         });
-        let plain = steps().find(|s| s.strength > 0.0 && matches!(s.values, Values::PlainRendering(_)));
+        let plain = steps().find(|s| matches!(s.values, Values::PlainRendering(_)));
         let rendering = match (negative, print) {
             (None, None) => Rendering::Plain(plain),
-            (negative, print) => Rendering::Through(Box::new(Chain::new(negative, print))),
+            (negative, print) => Rendering::Through(Box::new(Films::new(negative, print))),
         };
-        let texture = steps().filter(|s| s.strength > 0.0 && !s.renders()).collect();
+        let texture = steps().filter(|s| !s.renders()).collect();
         Self { rendering, texture }
     }
 
@@ -77,7 +103,7 @@ impl<'a> Filmed<'a> {
     /// What texture stands on: its film, or the straight one with the main stock's texture.
     fn with_chain<T>(&self, make: impl Fn(&Chain) -> T) -> T {
         match &self.rendering {
-            Rendering::Through(chain) => make(chain),
+            Rendering::Through(films) => make(&films.chain),
             Rendering::Plain(_) => make(&Chain::new(None, None)),
         }
     }

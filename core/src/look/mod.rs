@@ -6,6 +6,7 @@ pub mod compare;
 pub mod compile;
 pub mod document;
 pub mod filmed;
+mod films;
 pub mod fingerprint;
 pub mod program;
 pub mod schema;

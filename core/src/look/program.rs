@@ -4,14 +4,17 @@
 //! [`super::compile`].
 
 use super::LeftOut;
-use crate::colour::{fit, matrix::Mat3f, transfer::Transfer};
+use super::films::{Films, MixedRendering, TexturedFilms};
+use crate::colour::bound::bound;
+use crate::colour::fit::{self, Cube, Refit, RollOff};
+use crate::colour::{matrix::Mat3f, transfer::Transfer};
 use crate::film::develop::{Developing, STOP};
 use crate::film::expose::Exposing;
 use crate::film::print::Printing;
-use crate::film::strengths::Strengths;
 use crate::lane::{self, N, Planes, each_value, exp2, log2};
 use crate::region::range;
-use crate::step::{Kernel, colour_compress, plain};
+use crate::step::Kernel;
+use crate::step::plain::{self, Rendering, pair::Pair};
 use crate::texture::line::Line;
 use rayon::prelude::*;
 
@@ -49,22 +52,25 @@ pub(super) enum Op {
     },
     /// Puts the matte in place of the colours.
     ShowMatte,
-    Render(plain::Kernel),
-    /// The standard rendering blended with another, in the Screen's encoded values.
-    Blend {
-        standard: plain::Kernel,
-        own: plain::Kernel,
-        strength: f32,
-    },
-    Unrender(plain::Kernel),
+    /// Bounds scene light from below.
+    Bound,
+    Render(Box<Rendering>),
+    /// The standard rendering mixed with a look's own.
+    MixedRendering(Box<MixedRendering>),
+    /// Display light to scene light in the display's primaries, exactly as the plain rendering would have made it.
+    Unrender(Box<plain::Kernel>),
+    /// Display light to linear AP1, by the pair for display sources.
+    UnrenderPair(Box<Pair>),
     /// Scene light to exposures of a film's layers.
     Expose(Exposing),
     /// Exposures to densities.
     Develop(Developing),
-    /// Densities to light on the screen.
+    /// Densities to light on the screen, in AP1.
     Print(Box<Printing>),
-    /// A film's light, as far as its tones and colours are taken on.
-    Taken(Box<Taken>),
+    /// Films from scene light to the display.
+    Films(Box<Films>),
+    /// The end of films with texture inside; the scene's light lies aside under [`OF_STEP`].
+    TexturedFilms(Box<TexturedFilms>),
     /// What goes into a table in [`lane::octaves`] to light.
     UndoOctaves,
     /// Light to what comes out of a table for [`lane::powers`].
@@ -73,24 +79,12 @@ pub(super) enum Op {
     Straight,
     /// Back from it.
     Unstraight,
-    /// Light beyond a display brought in smoothly.
-    Gather {
-        compress: colour_compress::Kernel,
-        luma: [f32; 3],
-    },
-    Fit([f32; 3]),
-}
-
-/// What taking on a part of a film's tones and colours works with; the scene's light lies aside under [`OF_STEP`].
-#[derive(Clone, Debug, PartialEq)]
-pub(super) struct Taken {
-    pub strengths: Strengths,
-    /// From linear AP1 to the display, the plain rendering there, and back.
-    pub to_display: Mat3f,
-    pub plain: plain::Kernel,
-    pub from_display: Mat3f,
-    /// The whole film, where texture was put on inside of it.
-    pub bare: Option<(Exposing, Developing, Printing)>,
+    /// Light of another display brought in smoothly.
+    Refit(Refit),
+    /// Lights that Screen steps push above an HDR display's peak brought in smoothly.
+    RollOff(RollOff),
+    /// The last, sharp fit into a display.
+    Fit(Cube),
 }
 
 /// A compiled path from one encoding to another.
@@ -130,8 +124,8 @@ impl Program {
 
     /// Whether it costs less than reading a table.
     pub(super) fn is_quick(&self) -> bool {
-        let quick = |op: &Op| matches!(op, Op::Matrix(_) | Op::Decode(_) | Op::Expose(_) | Op::Straight);
-        self.ops.len() <= 3 && self.ops.iter().all(quick)
+        let quick = |op: &Op| matches!(op, Op::Matrix(_) | Op::Decode(_) | Op::Bound | Op::Expose(_) | Op::Straight);
+        self.ops.len() <= 4 && self.ops.iter().all(quick)
     }
 
     /// Runs the program on all threads of the current pool, in bands that stay in the cache.
@@ -212,21 +206,16 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
                 blend(planes, &before, *strength);
             }
         }
+        Op::Bound => bound(planes),
         Op::Render(k) => k.run(planes),
-        Op::Blend { standard, own, strength } => {
-            let mut other = *planes;
-            standard.run(&mut other);
-            own.run(planes);
-            SCREEN_TRANSFER.encode(&mut other);
-            SCREEN_TRANSFER.encode(planes);
-            blend(planes, &other, *strength);
-            SCREEN_TRANSFER.decode(planes);
-        }
+        Op::MixedRendering(k) => k.run(planes),
         Op::Unrender(k) => k.unrender(planes),
+        Op::UnrenderPair(k) => k.unrender(planes),
         Op::Expose(k) => k.run(planes),
         Op::Develop(k) => k.run(planes),
         Op::Print(k) => k.run(planes),
-        Op::Taken(k) => k.run(planes, &aside.saved[OF_STEP]),
+        Op::Films(k) => k.run(planes),
+        Op::TexturedFilms(k) => k.run(planes, &aside.saved[OF_STEP]),
         Op::UndoOctaves => each_value!(planes, v => lane::undo_octaves(v)),
         Op::UndoPowers => each_value!(planes, v => lane::undo_powers(v)),
         Op::Straight => {
@@ -245,40 +234,18 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
                 }
             }
         }
-        Op::Gather { compress, luma } => {
-            compress.run(planes);
-            fit::pull_in(*luma, planes);
-        }
-        Op::Fit(luma) => fit::into_cube(*luma, planes),
+        Op::Refit(k) => k.run(planes),
+        Op::RollOff(k) => k.run(planes),
+        Op::Fit(cube) => fit::into_cube(*cube, planes),
     }
 }
 
 /// before + strength * (after - before), in place of after.
 #[inline(always)]
-fn blend(after: &mut Planes, before: &Planes, strength: f32) {
+pub(super) fn blend(after: &mut Planes, before: &Planes, strength: f32) {
     for (a, b) in after.iter_mut().zip(before) {
         for i in 0..N {
             a[i] = b[i] + strength * (a[i] - b[i]);
-        }
-    }
-}
-
-impl Taken {
-    #[inline(always)]
-    fn run(&self, film: &mut Planes, scene: &Planes) {
-        let mut plain = *scene;
-        self.to_display.run(&mut plain);
-        self.plain.run(&mut plain);
-        self.from_display.run(&mut plain);
-        match &self.bare {
-            None => self.strengths.run(film, scene, &plain, None),
-            Some((expose, develop, print)) => {
-                let mut bare = *scene;
-                expose.run(&mut bare);
-                develop.run(&mut bare);
-                print.run(&mut bare);
-                self.strengths.run(film, scene, &plain, Some(&bare));
-            }
         }
     }
 }

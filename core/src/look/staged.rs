@@ -2,7 +2,7 @@
 
 use super::Program;
 use super::program::Op;
-use crate::colour::{Encoding, Mat3, primaries::AP1};
+use crate::colour::{Encoding, Mat3, fit::Cube, primaries::AP1};
 use crate::lane::{self, N, Planes};
 use crate::picture::to_bytes;
 use crate::table::{Bake, Domain, Table, TableError, bake};
@@ -134,8 +134,8 @@ impl Staged {
         let mut to_display =
             AP1.to(&display.primaries, Default::default()).unwrap_or(Mat3::IDENTITY).to_f32();
         to_display.0.as_flattened_mut().iter_mut().for_each(|v| *v *= BRIGHTER);
-        let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32);
-        let ops = vec![Op::Matrix(to_display), Op::Fit(luma), Op::Encode(display.transfer)];
+        let cube = Cube::of(&display.display());
+        let ops = vec![Op::Matrix(to_display), Op::Fit(cube), Op::Encode(display.transfer)];
         let shown = Program { ops, left_out: Vec::new() };
         let mut room = Room::default();
         let work = Work { plate, precision: Precision::Single, room: &mut room, stop };

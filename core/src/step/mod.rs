@@ -42,7 +42,7 @@ pub use tone_tint::ToneTint;
 
 pub use crate::texture::{Bloom, Flicker, GateWeave, Grain, Halation, Softness, Vignette};
 
-use crate::colour::matrix::Mat3f;
+use crate::colour::{Reference, matrix::Mat3f};
 use crate::lane::Planes;
 use field::{Field, FieldKind, MAX_POINTS, POINT_GAP};
 use schemars::JsonSchema;
@@ -59,6 +59,31 @@ pub enum Zone {
     Film,
     /// Display light, P3-D65, in a pure 2.4 power.
     Screen,
+}
+
+/// Where a step's arithmetic works: the zone, and what it needs to know of the light there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Site {
+    /// The zone.
+    pub zone: Zone,
+    /// What the path's source stands for, which says how scene and display light are made of each other.
+    pub source: Reference,
+    /// The brightest display light, where white is 1; above 1 in the Screen zone of HDR displays alone.
+    pub headroom: f64,
+}
+
+impl From<Zone> for Site {
+    /// A zone of a path from scene light to an SDR display.
+    fn from(zone: Zone) -> Self {
+        Self { zone, source: Reference::Scene, headroom: 1.0 }
+    }
+}
+
+impl Site {
+    /// The brightest code value of the Screen zone: a 2.4 power of light.
+    pub fn signal_peak(&self) -> f32 {
+        self.headroom.powf(1.0 / 2.4) as f32
+    }
 }
 
 /// A step's kind with its parameters.
@@ -260,8 +285,10 @@ impl Values {
         }
     }
 
-    /// The step's arithmetic in a zone. `None` in the Film zone, whose steps work together on the way between zones.
-    pub fn kernel(&self, zone: Zone) -> Option<Kernel> {
+    /// The step's arithmetic at a site. `None` in the Film zone, whose steps work together on the way between zones.
+    pub fn kernel(&self, site: impl Into<Site>) -> Option<Kernel> {
+        let site = site.into();
+        let zone = site.zone;
         Some(match self {
             Self::Balance(v) => Kernel::Matrix(v.kernel()),
             Self::Gel(v) => Kernel::Matrix(v.kernel(zone)),
@@ -269,13 +296,13 @@ impl Values {
             Self::ColourCompress(v) => Kernel::ColourCompress(v.kernel()),
             Self::Tone(v) => Kernel::Tone(v.kernel(zone)),
             Self::Levels(v) => Kernel::Levels(v.kernel()),
-            Self::SlopeOffsetPower(v) => Kernel::SlopeOffsetPower(v.kernel()),
+            Self::SlopeOffsetPower(v) => Kernel::SlopeOffsetPower(v.kernel_to(site.signal_peak())),
             Self::ToneTint(v) => Kernel::ToneTint(v.kernel(zone)),
             Self::Curves(v) => Kernel::Curves(v.kernel(zone)),
             Self::HueCurves(v) => Kernel::HueCurves(v.kernel(zone)),
             Self::ColourFamilies(v) => Kernel::ColourFamilies(v.kernel(zone)),
-            Self::Saturation(v) => Kernel::Saturation(v.kernel(zone)),
-            Self::Table(v) => Kernel::Tables(v.kernel(zone)),
+            Self::Saturation(v) => Kernel::Saturation(v.kernel(site)),
+            Self::Table(v) => Kernel::Tables(v.kernel(site)),
             Self::PlainRendering(_) | Self::Negative(_) | Self::Print(_) => return None,
             Self::Bloom(_) | Self::Vignette(_) | Self::Halation(_) | Self::Softness(_) => return None,
             Self::Grain(_) | Self::Flicker(_) | Self::GateWeave(_) => return None,

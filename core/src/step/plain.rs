@@ -16,13 +16,22 @@
 //! 4. *White.* Distances from M shrink as M nears white.
 //!
 //! What still lies below zero then (light beyond AP1) ends at zero, M unchanged. `unrender` undoes each part in
-//! turn for the whole cube of a display; display pictures come into the scene through it.
+//! turn for the whole cube of a display. Display pictures come into the scene through a pair of their own: see [`pair`].
+//!
+//! On a display with headroom the tone curve goes on above white ([`tone`]), and hue is kept and lights go to white by as
+//! many stops later as the curve's half peak lies higher.
 
+mod hue;
+pub mod pair;
+pub mod tone;
 mod unrender;
 
 use super::field::parameters;
-use crate::colour::{Mat3, Primaries, primaries::AP1};
-use crate::lane::{N, Planes, exp2, log2, powf, select, smoothstep};
+use crate::colour::{Adaptation, Display, Mat3, Reference, matrix::Mat3f, primaries::AP1};
+use crate::lane::{N, Planes, powf, select};
+use hue::Hues;
+use pair::Pair;
+use tone::ToneCurve;
 
 parameters! {
     /// A neutral rendering where no film is wanted.
@@ -49,14 +58,6 @@ parameters! {
 const THRESHOLD: f64 = 0.8;
 /// Steepness of its knee, as published for the reference gamut compression.
 const POWER: f64 = 1.2;
-/// Stops over grey where the way to white begins and where it is complete.
-const WHITE_WAY: [f32; 2] = [2.0, 9.0];
-/// Distance from neutral, of the channel farthest from M, where `keep_hue` counts in full.
-const COLOURFUL: f32 = 0.7;
-/// Stops over grey between which keeping hue gives way: in the shoulder, ratios kept to a growing M would make
-/// the other channels fall as one rises, which folds tables.
-const HUE_GIVES_WAY: [f32; 2] = [-1.0, 4.0];
-
 /// The gamut curve of one channel.
 #[derive(Clone, Copy, Debug, PartialEq)]
 struct Squeeze {
@@ -90,48 +91,80 @@ impl Squeeze {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Kernel {
     squeeze: [Squeeze; 3],
-    power: f32,
-    gain: f32,
-    ceiling: f32,
-    toe: f32,
-    keep_hue: f32,
-    to_white: f32,
+    hues: Hues,
     calm: f32,
     luma: [f32; 3],
 }
 
-impl PlainRendering {
-    /// The rendering for a display with these primaries.
-    pub fn kernel(&self, display: &Primaries) -> Kernel {
-        let (g, t) = (self.grey, self.toe);
-        // Sigmoid value of grey, before the toe: y^2 (1+t) / (y+t) = g.
-        let y = (g + (g * g + 4.0 * (1.0 + t) * g * t).sqrt()) / (2.0 * (1.0 + t));
-        let (mut ceiling, mut power, mut gain) = (1.0, self.contrast, y);
-        // Ceiling, power and gain depend on each other weakly: a few rounds settle them.
-        for _ in 0..40 {
-            gain = y / (ceiling - y);
-            power = self.contrast / ((1.0 - y / ceiling) * (1.0 + t / (y + t)));
-            ceiling = 1.0 + 1.0 / (gain * (power * self.white).exp2());
+/// A rendering from linear AP1 to light of one display.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Rendering {
+    /// Of scene light, by the plain rendering.
+    OfScene {
+        /// AP1 to the display's primaries.
+        to_display: Mat3f,
+        /// The rendering there.
+        kernel: Kernel,
+    },
+    /// Of light that came from a display, by the pair.
+    OfDisplay(Pair),
+}
+
+impl Rendering {
+    /// The rendering with these parameters of light that came from scene or display sources.
+    pub fn new(of: &PlainRendering, source: Reference, display: &Display) -> Self {
+        match source {
+            Reference::Scene => Self::OfScene {
+                to_display: to_display(display).to_f32(),
+                kernel: of.kernel(display),
+            },
+            Reference::Display => Self::OfDisplay(Pair::new(of, display)),
         }
+    }
+
+    /// Linear AP1 to display light.
+    #[inline(always)]
+    pub fn run(&self, planes: &mut Planes) {
+        match self {
+            Self::OfScene { to_display, kernel } => {
+                to_display.run(planes);
+                kernel.run(planes);
+            }
+            Self::OfDisplay(pair) => pair.render(planes),
+        }
+    }
+}
+
+/// Linear AP1 to a display's primaries.
+pub fn to_display(display: &Display) -> Mat3 {
+    AP1.to(&display.primaries, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY)
+}
+
+impl PlainRendering {
+    /// The rendering for a display.
+    pub fn kernel(&self, display: &Display) -> Kernel {
+        let tone = ToneCurve::new(self, display.headroom);
         Kernel {
             squeeze: limits(display, self.calm).map(Squeeze::new),
-            power: power as f32,
-            gain: gain as f32,
-            ceiling: ceiling as f32,
-            toe: t as f32,
-            keep_hue: self.keep_hue as f32,
-            to_white: self.to_white as f32,
+            hues: self.hues(tone, display),
             calm: self.calm as f32,
-            luma: display.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32),
+            luma: display.luma(),
         }
+    }
+
+    /// A tone curve of these parameters on colours.
+    fn hues(&self, tone: ToneCurve, display: &Display) -> Hues {
+        let half = |headroom: f64| ToneCurve::new(self, headroom).half_peak_stops();
+        let shift = if display.is_hdr() { half(display.headroom) - half(1.0) } else { 0.0 };
+        Hues::new(tone, self.keep_hue, self.to_white, shift)
     }
 }
 
 /// The largest distance from neutral that colours of AP1 have in each channel of a display, with a twelfth to
 /// spare for lights beyond AP1.
-fn limits(display: &Primaries, calm: f64) -> [f64; 3] {
-    let m = AP1.to(display, crate::colour::Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
-    let luma = display.luma().unwrap_or([1.0 / 3.0; 3]);
+fn limits(display: &Display, calm: f64) -> [f64; 3] {
+    let m = AP1.to(&display.primaries, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
+    let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]);
     let mut limits = [1.0_f64; 3];
     const STEPS: usize = 128;
     for i in 0..3 * STEPS {
@@ -155,16 +188,7 @@ impl Kernel {
     /// The tone curve on light >= 0: scene-linear to display-linear.
     #[inline(always)]
     pub fn tone(&self, x: f32) -> f32 {
-        let r = self.gain * exp2(self.power * log2(x * (1.0 / 0.18)));
-        // A r / (1 + r) written so that a huge r does not overflow.
-        let y = self.ceiling / (1.0 + 1.0 / r.max(1e-30));
-        select(x > 0.0, y * y * (1.0 + self.toe) / (y + self.toe), 0.0)
-    }
-
-    #[inline(always)]
-    fn whiten(&self, most: f32) -> f32 {
-        let stops = log2(most * (1.0 / 0.18));
-        1.0 - self.to_white * smoothstep(WHITE_WAY[0], WHITE_WAY[1], stops)
+        self.hues.tone.at(x)
     }
 
     /// Scene-linear to display-linear, both in the display's primaries.
@@ -195,27 +219,19 @@ impl Kernel {
             let [r, g, b] = &*planes;
             for i in 0..N {
                 top[i] = k.tone(m[i]);
-                keep[i] = k.keep(r[i].min(g[i]).min(b[i]), m[i]);
-                colour[i] = k.whiten(m[i]);
+                keep[i] = k.hues.keep(r[i].min(g[i]).min(b[i]), m[i]);
+                colour[i] = k.hues.whiten(m[i]);
             }
         }
         for plane in planes {
             for i in 0..N {
-                let (x, apart) = (plane[i], k.tone(plane[i]));
-                let kept = x * (top[i] / m[i]);
+                let x = plane[i];
+                let ratio = top[i] / m[i];
                 // Below zero, outside the display, there is no curve: ratios are kept.
-                let y = select(x < 0.0, kept, apart + keep[i] * (kept - apart));
+                let y = select(x < 0.0, x * ratio, k.hues.mix(x, ratio, keep[i]));
                 plane[i] = select(most[i] > 0.0, (top[i] - (top[i] - y) * colour[i]).max(0.0), 0.0);
             }
         }
-    }
-
-    /// How far hue is kept for a pixel with this lowest and highest channel.
-    #[inline(always)]
-    fn keep(&self, low: f32, m: f32) -> f32 {
-        let stops = log2(m * (1.0 / 0.18));
-        let bright = smoothstep(HUE_GIVES_WAY[0], HUE_GIVES_WAY[1], stops);
-        self.keep_hue * smoothstep(0.0, COLOURFUL, 1.0 - low / m) * (1.0 - bright)
     }
 }
 
@@ -224,8 +240,9 @@ mod tests {
     use super::*;
     use crate::colour::primaries::{BT709, BT2020, P3_D65};
 
+
     fn kernel() -> Kernel {
-        PlainRendering::default().kernel(&BT709)
+        PlainRendering::default().kernel(&Display::sdr(BT709))
     }
 
     fn render(k: &Kernel, rgb: [f32; 3]) -> [f32; 3] {
@@ -258,7 +275,7 @@ mod tests {
     #[test]
     fn the_whole_cube_of_a_display_comes_back_through_the_scene() {
         for display in [BT709, P3_D65, BT2020] {
-            let k = PlainRendering::default().kernel(&display);
+            let k = PlainRendering::default().kernel(&Display::sdr(display));
             for n in 0..11 * 11 * 11 {
                 let rgb = [n % 11, n / 11 % 11, n / 121].map(|v| (v as f32 / 10.0).powf(2.4));
                 let mut p = rgb.map(|v| [v; N]);

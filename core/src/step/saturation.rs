@@ -1,8 +1,8 @@
 //! Saturation: overall, vibrance, by brightness, and the density that goes with strong colour.
 
-use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters};
+use super::{Axis, Site, Zone, curve::Curve, field::CurveRest, field::parameters};
 use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
-use crate::lane::{N, Planes, smoothstep};
+use crate::lane::{N, Planes, select, smoothstep};
 
 parameters! {
     /// How strong colours are, by what they are.
@@ -30,11 +30,15 @@ pub struct Kernel {
     skin: [f32; 2],
     /// Radius at which a colour counts as strong, in the zone's plane.
     strong: f32,
+    /// Whether luma above white counts: a light's radius grows with it, and is no more colour for that.
+    hdr: bool,
 }
 
 impl Saturation {
     /// The step for a zone.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, site: impl Into<Site>) -> Kernel {
+        let site = site.into();
+        let zone = site.zone;
         let (x, y) = polar(SKIN_DEGREES, 1.0);
         Kernel {
             axis: Axis::of(zone),
@@ -47,6 +51,7 @@ impl Saturation {
             // Determined empirically: painted and natural surfaces stay below, lamps and dyes lie above. A log
             // encoding holds the same colours at about a third of the radius.
             strong: if zone == Zone::Screen { 0.25 } else { 0.08 },
+            hdr: site.headroom > 1.0,
         }
     }
 }
@@ -68,16 +73,18 @@ impl Kernel {
             let (y, cb, cr) = self.plane.split([r[i], g[i], b[i]]);
             let square = cb * cb + cr * cr;
             // Smooth at zero: radius^2 / (radius + a little) has no cone at the neutral axis.
+            let bright = select(self.hdr, y.max(1.0), 1.0);
+            let square = square / (bright * bright);
             let radius = square / (square.sqrt() + 1e-3);
             let weak = self.strong / (self.strong + radius);
-            let along = (cb * self.skin[0] + cr * self.skin[1]) / (square.sqrt() + 1e-6);
+            let along = (cb * self.skin[0] + cr * self.skin[1]) / bright / (square.sqrt() + 1e-6);
             // Full protection on the skin line, none beyond about 45 degrees from it, and none at neutral, where
             // a hue's own weight would be a kink.
             let coloured = square / (square + 0.01 * self.strong * self.strong);
             let skin = smoothstep(0.7, 1.0, along) * coloured * 0.7;
             let k = self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin));
             let k = k * by_brightness[i].max(0.0);
-            let dim = self.density * 0.6 * radius * k;
+            let dim = self.density * 0.6 * radius * k * bright;
             [r[i], g[i], b[i]] = self.plane.join(y - dim, cb * k, cr * k);
         }
     }

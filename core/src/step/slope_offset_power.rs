@@ -39,7 +39,8 @@ pub struct Kernel {
     offset: [f32; 3],
     power: [f32; 3],
     saturation: f32,
-    clamp: bool,
+    /// Where it clips at the top.
+    clamp: Option<f32>,
 }
 
 impl SlopeOffsetPower {
@@ -77,13 +78,18 @@ impl SlopeOffsetPower {
 
     /// The step, alike in every zone: it works on the zone's code values.
     pub fn kernel(&self) -> Kernel {
+        self.kernel_to(1.0)
+    }
+
+    /// The same, which clips to a peak in place of 1: the brightest code value of an HDR display.
+    pub fn kernel_to(&self, peak: f32) -> Kernel {
         let f = |v: [f64; 3]| v.map(|v| v as f32);
         Kernel {
             slope: f(self.slope()),
             offset: f(self.offset()),
             power: f(self.power()),
             saturation: self.saturation as f32,
-            clamp: self.clamp,
+            clamp: self.clamp.then_some(peak),
         }
     }
 }
@@ -106,8 +112,8 @@ impl Kernel {
                 }
             }
         }
-        if self.clamp {
-            lane::each_value!(planes, v => v.max(0.0).min(1.0));
+        if let Some(peak) = self.clamp {
+            lane::each_value!(planes, v => v.max(0.0).min(peak));
         }
     }
 
@@ -117,9 +123,9 @@ impl Kernel {
         for v in plane.iter_mut() {
             *v = *v * slope + offset;
         }
-        if self.clamp {
+        if let Some(peak) = self.clamp {
             for v in plane.iter_mut() {
-                *v = v.max(0.0).min(1.0);
+                *v = v.max(0.0).min(peak);
             }
         }
         if power != 1.0 {

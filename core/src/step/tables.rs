@@ -3,10 +3,12 @@
 //! A step names its tables by the hash of their contents; the numbers lie once in the look's own file. Whoever has a
 //! path in hand puts them in place ([`crate::look::Path::attach`]) before it is compiled.
 
-use super::{Zone, field::parameters};
-use crate::colour::{CameraProfile, Encoding, Reference, primaries::P3_D65, transfer::Transfer};
+use super::{Site, Zone, field::parameters};
+use crate::colour::encoding::SDR_PEAK;
+use crate::colour::transfer::{REFERENCE_WHITE, Transfer};
+use crate::colour::{CameraProfile, Encoding, Reference, primaries::P3_D65};
 use crate::lane::{self, N, Planes};
-use crate::look::{Path, Program};
+use crate::look::Program;
 use crate::table::Table;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -117,12 +119,13 @@ pub struct Kernel {
 }
 
 /// The encoding of a zone's code values.
-fn zone_encoding(zone: Zone) -> Encoding {
-    let log = || Encoding::find("acescct").unwrap_or_else(screen);
-    if zone == Zone::Screen { screen() } else { log() }
+fn zone_encoding(site: Site) -> Encoding {
+    let peak = if site.headroom > 1.0 { site.headroom * f64::from(REFERENCE_WHITE) } else { SDR_PEAK };
+    let log = || Encoding::find("acescct").unwrap_or_else(|| screen(peak));
+    if site.zone == Zone::Screen { screen(peak) } else { log() }
 }
 
-fn screen() -> Encoding {
+fn screen(peak: f64) -> Encoding {
     Encoding {
         id: "screen".into(),
         title: "P3-D65, power 2.4".into(),
@@ -130,23 +133,24 @@ fn screen() -> Encoding {
         primaries: P3_D65,
         adaptation: Default::default(),
         reference: Reference::Display,
+        peak,
     }
 }
 
 impl Tables {
     /// The step for a zone. Tables at strength 0 and those whose numbers are not in place are left out.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
-        let own = zone_encoding(zone);
+    pub fn kernel(&self, site: impl Into<Site>) -> Kernel {
+        let site = site.into();
+        let own = zone_encoding(site);
         let total: f64 = self.tables.iter().map(|t| t.strength).sum();
         let scale = if total > 1.0 { 1.0 / total } else { 1.0 };
-        let none = Path::default();
-        let way = |a: &Encoding, b: &Encoding| Program::compile(&none, a, b).ok();
+        let way = |a: &Encoding, b: &Encoding| Program::between(a, b, site.source);
         let ready = |t: &TableUse| {
             let (from, to) = (t.from.encoding()?, t.to.encoding()?);
             Some(Mixed {
-                before: way(&own, &from)?,
+                before: way(&own, &from),
                 table: t.data.clone()?,
-                after: way(&to, &own)?,
+                after: way(&to, &own),
                 share: (t.strength * scale) as f32,
             })
         };

@@ -4,7 +4,7 @@ use super::{Table, judge::Judgement};
 use crate::colour::{
     Encoding, Reference, chart,
     difference::{LabOf, ciede2000, delta_e_itp, itp},
-    transfer::{Transfer, WHITE_NITS},
+    transfer::REFERENCE_WHITE,
 };
 use crate::lane::{N, Planes};
 use crate::look::{LeftOut, Path, Program};
@@ -121,7 +121,7 @@ pub struct Meter {
 impl Meter {
     /// A meter for code values of `of`.
     pub fn new(of: &Encoding) -> Self {
-        let hdr = matches!(of.transfer, Transfer::Pq | Transfer::Hlg);
+        let hdr = of.is_hdr();
         if of.reference == Reference::Display {
             return Self { show: None, shown: of.clone(), lab: LabOf::new(&of.primaries), hdr };
         }
@@ -160,7 +160,7 @@ impl Meter {
             self.shown.transfer.decode(&mut planes);
             out.extend((0..block.len()).map(|i| {
                 let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
-                if self.hdr { itp(rgb.map(|v| v * f64::from(WHITE_NITS))) } else { self.lab.lab(rgb) }
+                if self.hdr { itp(rgb.map(|v| v * f64::from(REFERENCE_WHITE))) } else { self.lab.lab(rgb) }
             }));
         }
         out

@@ -54,15 +54,19 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
     let mut path = r.path.clone();
     media.attach(&mut path);
     let span = super::request::TONE_SPAN;
+    // The step that is selected is drawn in full, also while it is off or at strength 0.
+    for step in path.steps.iter_mut().filter(|s| Some(&s.id) == r.step.as_ref()) {
+        (step.on, step.strength) = (true, 1.0);
+    }
     let step = path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref());
     let curves = step.map_or_else(Vec::new, |s| curves(s, span));
     let film = step.filter(|s| matches!(s.values, Values::Negative(_) | Values::Print(_))).and_then(|_| {
         match Filmed::of(&path).rendering {
-            Rendering::Through(chain) => Some(film::reading::Reading::of(&chain)),
+            Rendering::Through(films) => Some(film::reading::Reading::of(&films.chain)),
             Rendering::Plain(_) => None,
         }
     });
-    Ok(Reading { seq: r.seq, fingerprints: path.steps.iter().map(fingerprint).collect(), curves, span, film })
+    Ok(Reading { seq: r.seq, fingerprints: r.path.steps.iter().map(fingerprint).collect(), curves, span, film })
 }
 
 /// What a step makes of the neutral scale, by channel.

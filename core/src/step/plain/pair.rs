@@ -1,0 +1,216 @@
+//! The pair for display sources: a rendering and its inverse that are both well-conditioned on the whole cube of a
+//! display, so that a picture with clipped channels can be graded.
+//!
+//! The plain rendering's own inverse is exact, but has no bound at the faces of the cube: a code value inward from a face
+//! moves scene light by a hundred stops. This pair gives up the exact match with the plain rendering near the faces
+//! (elsewhere they agree) for a bounded slope. Forward, from linear AP1:
+//!
+//! 0. What no display colour comes from is capped softly: light above the peak, and light below zero.
+//! 1. To the display through N, whose columns are the display's primaries, each a little more saturated than it is and held
+//!    inside AP1 ([`SPREAD`], [`LEAST`]); N's rows sum to one and are positive, so the cube comes from positive light.
+//! 2. *Calm.* With y the luma and rho = (y - min) / y, colours move toward y by h / rho, where rho = h / (a + (1-a) h^2):
+//!    by a near neutral, and not at all where a channel is zero.
+//! 3. The tone curve, straight in stops from 85 % of the peak, on channels and on the largest one with ratios kept.
+//! 4. *White.* Distances d from the largest channel shrink to d (w + (1-w) e d^2): pure colours are spared up to the peak.
+//! 5. Nothing is brighter than the peak.
+//!
+//! [`Pair::unrender`] undoes 4 to 1 for light inside of the cube.
+
+use super::{
+    PlainRendering,
+    hue::{Hues, Largest},
+    tone::ToneCurve,
+};
+use crate::colour::{
+    Adaptation, Display, Mat3,
+    matrix::Mat3f,
+    primaries::AP1,
+    transfer::{CCT_SLOPE, acescct_to_linear, linear_to_acescct},
+};
+use crate::lane::{N, Planes, exp2, select, smoothstep};
+use std::f32::consts::LOG2_E;
+
+/// How far N's columns lie beyond the display's primaries, away from their luma.
+const SPREAD: f64 = 0.1;
+/// Least entry of N before its rows are scaled.
+const LEAST: f64 = 0.015;
+/// ACEScct above what becomes the peak where light begins to be capped, and how far it goes on from there.
+const CAP_FROM: f32 = 0.012;
+const CAP_ROOM: f32 = 0.06;
+/// How far light goes below zero at most, in ACEScct.
+const FLOOR_ROOM: f32 = 0.01;
+/// Stops above the peak over which pure colours are no longer spared from white.
+const SPARED_OVER: f32 = 3.0;
+/// Rounds of Newton's method that undo step 4: convergence is quadratic from above.
+const ROUNDS: usize = 5;
+
+/// The pair for one display, ready to run on linear AP1.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Pair {
+    to_display: Mat3f,
+    to_scene: Mat3f,
+    luma: [f32; 3],
+    /// Step 2's a.
+    calm: f32,
+    hues: Hues,
+    /// Stops over grey that become the peak.
+    top: f32,
+    /// ACEScct and light where the cap begins.
+    cap: [f32; 2],
+}
+
+impl Pair {
+    /// The pair of a rendering for a display. What undoes a display picture is always the standard one; a look's own
+    /// parameters act on the way out alone.
+    pub fn new(of: &PlainRendering, display: &Display) -> Self {
+        let to_ap1 = display.primaries.to(&AP1, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
+        let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]);
+        let spread = to_ap1.0.map(|row| {
+            let row: [f64; 3] = std::array::from_fn(|c| ((1.0 + SPREAD) * row[c] - SPREAD * luma[c]).max(LEAST));
+            let sum: f64 = row.iter().sum();
+            row.map(|v| v / sum)
+        });
+        let to_scene = Mat3(spread);
+        let tone = ToneCurve::of_pair(of, display);
+        let top = tone.peak_stops();
+        let cap = linear_to_acescct(0.18 * top.exp2()) + CAP_FROM;
+        Self {
+            to_display: to_scene.inverse().unwrap_or(Mat3::IDENTITY).to_f32(),
+            to_scene: to_scene.to_f32(),
+            luma: display.luma(),
+            calm: ((1.0 - of.calm) * (1.0 + SPREAD)) as f32,
+            hues: of.hues(tone, display),
+            top,
+            cap: [cap, acescct_to_linear(cap)],
+        }
+    }
+
+    /// Linear AP1 to display light in the display's primaries, 0 up to the peak.
+    #[inline(always)]
+    pub fn render(&self, planes: &mut Planes) {
+        let k = *self;
+        for plane in planes.iter_mut() {
+            for v in plane {
+                *v = k.capped(*v);
+            }
+        }
+        k.to_display.run(planes);
+        k.calm(planes);
+        let (mut m, mut top, mut keep) = ([0.0; N], [0.0; N], [0.0; N]);
+        let (mut white, mut spared) = ([0.0; N], [0.0; N]);
+        {
+            let [r, g, b] = &*planes;
+            for i in 0..N {
+                let most = r[i].max(g[i]).max(b[i]);
+                let low = r[i].min(g[i]).min(b[i]);
+                m[i] = most.max(1e-12);
+                top[i] = k.hues.tone.at(m[i]);
+                keep[i] = k.hues.keep(low.max(0.0), m[i]);
+                white[i] = k.hues.whiten(m[i]);
+                let over = crate::lane::log2(m[i] * (1.0 / 0.18)) - k.top;
+                spared[i] = (1.0 - white[i]) * (1.0 - smoothstep(0.0, SPARED_OVER, over));
+            }
+        }
+        for plane in planes {
+            for i in 0..N {
+                let out = k.hues.mix(plane[i].max(0.0), top[i] / m[i], keep[i]);
+                let d = 1.0 - out / top[i].max(1e-30);
+                let d = d * (white[i] + spared[i] * d * d);
+                plane[i] = (top[i] * (1.0 - d)).max(0.0).min(k.hues.tone.peak);
+            }
+        }
+    }
+
+    /// Step 0.
+    #[inline(always)]
+    fn capped(&self, v: f32) -> f32 {
+        let over = (linear_to_acescct(v) - self.cap[0]).max(0.0);
+        let high = acescct_to_linear(self.cap[0] + CAP_ROOM * (1.0 - exp2(over * (-LOG2_E / CAP_ROOM))));
+        const FLOOR: f32 = FLOOR_ROOM / CCT_SLOPE;
+        let low = -FLOOR * (1.0 - exp2(v.min(0.0) * (LOG2_E / FLOOR)));
+        select(v > self.cap[1], high, select(v < 0.0, low, v))
+    }
+
+    /// Step 2: h / rho = 2a / (1 + sqrt(1 - 4a (1-a) rho^2)), which has no singular place; beyond rho = 1, where a channel
+    /// lies below zero, straight on.
+    #[inline(always)]
+    fn calm(&self, planes: &mut Planes) {
+        let (a, slope) = (self.calm, 1.0 / (2.0 * self.calm - 1.0));
+        let [r, g, b] = planes;
+        for i in 0..N {
+            let y = (self.luma[0] * r[i] + self.luma[1] * g[i] + self.luma[2] * b[i]).max(1e-9);
+            let rho = ((y - r[i].min(g[i]).min(b[i])) / y).max(0.0);
+            let inner = rho.min(1.0);
+            let within = 2.0 * a / (1.0 + (1.0 - 4.0 * a * (1.0 - a) * inner * inner).max(0.0).sqrt());
+            let share = select(rho > 1.0, (1.0 + (rho - 1.0) * slope) / rho.max(1.0), within);
+            r[i] = y + share * (r[i] - y);
+            g[i] = y + share * (g[i] - y);
+            b[i] = y + share * (b[i] - y);
+        }
+    }
+
+    /// Display light in the display's primaries to linear AP1. Light outside of 0..peak is taken as its nearest end.
+    #[inline(always)]
+    pub fn unrender(&self, planes: &mut Planes) {
+        let k = *self;
+        let peak = k.hues.tone.peak;
+        let mut p = Largest { m: [0.0; N], ratio: [0.0; N] };
+        let (mut top, mut lowest, mut white) = ([0.0; N], [0.0; N], [0.0; N]);
+        for plane in planes.iter_mut() {
+            for i in 0..N {
+                plane[i] = plane[i].max(0.0).min(peak);
+                top[i] = plane[i].max(top[i]);
+            }
+        }
+        for i in 0..N {
+            let light = top[i].max(1e-9);
+            p.m[i] = k.hues.tone.inverse(light).max(1e-9);
+            p.ratio[i] = light / p.m[i];
+            white[i] = k.hues.whiten(p.m[i]);
+            lowest[i] = f32::INFINITY;
+        }
+        for plane in planes.iter_mut() {
+            for i in 0..N {
+                // Newton's method on d (w + (1-w) d^2) from a place at or above its root.
+                let (w, light) = (white[i], top[i].max(1e-9));
+                let want = 1.0 - plane[i] / light;
+                let mut d = (want / w).min(1.0);
+                for _ in 0..ROUNDS {
+                    let square = d * d;
+                    d -= (d * (w + (1.0 - w) * square) - want) / (w + 3.0 * (1.0 - w) * square);
+                }
+                plane[i] = light * (1.0 - d).max(0.0);
+                lowest[i] = lowest[i].min(plane[i]);
+            }
+        }
+        let mut kept = [0.0; N];
+        let mut low = lowest;
+        k.hues.unmix(&mut low, &p, &mut kept, true);
+        for plane in planes.iter_mut() {
+            let display = *plane;
+            k.hues.unmix(plane, &p, &mut kept, false);
+            for i in 0..N {
+                let x = select(display[i] < top[i], plane[i], p.m[i]);
+                plane[i] = select(top[i] > 0.0, x, 0.0);
+            }
+        }
+        k.uncalm(planes);
+        k.to_scene.run(planes);
+    }
+
+    /// Undoes step 2: what was h is given now, and rho / h = 1 / (a + (1-a) h^2).
+    #[inline(always)]
+    fn uncalm(&self, planes: &mut Planes) {
+        let a = self.calm;
+        let [r, g, b] = planes;
+        for i in 0..N {
+            let y = (self.luma[0] * r[i] + self.luma[1] * g[i] + self.luma[2] * b[i]).max(1e-9);
+            let h = ((y - r[i].min(g[i]).min(b[i])) / y).max(0.0).min(1.0);
+            let share = 1.0 / (a + (1.0 - a) * h * h);
+            r[i] = y + share * (r[i] - y);
+            g[i] = y + share * (g[i] - y);
+            b[i] = y + share * (b[i] - y);
+        }
+    }
+}
+
