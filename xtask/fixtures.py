@@ -67,6 +67,25 @@ def whites():
     }
 
 
+def planck():
+    """CIE 1960 uv of black bodies by Planck's law, and the directions that core/src/colour/isotherm.rs holds."""
+    cmfs = colour.MSDS_CMFS["CIE 1931 2 Degree Standard Observer"].copy().align(colour.SpectralShape(360, 830, 1))
+    metres = cmfs.wavelengths * 1e-9
+
+    def uv(mired):
+        power = metres**-5 / (np.exp(1.4388e-2 * mired * 1e-6 / metres) - 1)
+        x, y, z = (cmfs.values * power[:, None]).sum(0)
+        d = x + 15 * y + 3 * z
+        return np.array([4 * x / d, 6 * y / d])
+
+    angles = []
+    for mired in np.arange(32, 609, 8):
+        warmer = uv(mired * 1.001) - uv(mired * 0.999)
+        angles.append(round(float(np.arctan2(warmer[1], warmer[0])), 6))
+    print("isotherm.rs, ANGLES:", *angles)
+    return {"mired_u_v": [[float(m), *(round(float(c), 9) for c in uv(m))] for m in np.arange(36, 620, 2)]}
+
+
 def differences():
     path = pathlib.Path(colour.__file__).parent / "difference/tests/test_delta_e.py"
     text = path.read_text()
@@ -205,7 +224,7 @@ def film():
     }
 
 
-for name, make in [("film", film), ("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("ciede2000", differences), ("itp", itp)]:
+for name, make in [("film", film), ("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("planck", planck), ("ciede2000", differences), ("itp", itp)]:
     try:
         write(f"{name}.json", make())
     except Exception as e:

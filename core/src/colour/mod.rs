@@ -7,6 +7,7 @@ pub mod difference;
 pub mod display;
 pub mod encoding;
 pub mod fit;
+pub mod isotherm;
 pub mod matrix;
 pub mod plane;
 pub mod primaries;

@@ -1,4 +1,4 @@
-//! The look document: JSON, version 3.
+//! The look document: JSON, version 4.
 
 use crate::region::Region;
 use crate::step::{ValueError, Values, Zone};
@@ -9,9 +9,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use thiserror::Error;
 
-/// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture; both are
-/// read as they are.
-pub const LOOK_VERSION: u32 = 3;
+/// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture, version 3
+/// no lights above white; all are read as they are.
+pub const LOOK_VERSION: u32 = 4;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;
@@ -294,7 +294,7 @@ mod tests {
         let text = include_str!("../../tests/looks/version-1.json");
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.steps.len(), 6);
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 1", "\"version\": 3"));
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 1", "\"version\": 4"));
     }
 
     #[test]
@@ -309,7 +309,7 @@ mod tests {
             panic!("no table");
         };
         assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 2", "\"version\": 3"));
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 2", "\"version\": 4"));
     }
 
     #[test]
@@ -320,7 +320,13 @@ mod tests {
         assert_eq!(kinds, ["vignette", "halation", "negative", "softness", "grain", "print", "gate-weave"]);
         let Values::Negative(v) = &look.path.steps[2].values else { panic!("no negative") };
         assert_eq!((v.stock.name.as_str(), v.stock.layers[0].gamma), ("Meadowlight, own", 0.61));
-        assert_eq!(look.to_json(), text.trim_end());
+        // Version 4 gives prints lights above white on HDR displays, which version 3 had none of.
+        let lit = text.replace("\"version\": 3", "\"version\": 4");
+        let lit = lit.replace("\"adapted\": 1.0,", "\"adapted\": 1.0,\n          \"lights\": 1.0,");
+        assert_eq!(look.to_json(), lit.trim_end());
+        let kept = include_str!("../../tests/looks/version-4.json");
+        assert_eq!(Look::from_json(kept).unwrap().to_json(), kept.trim_end());
+        assert_eq!(kept, lit);
     }
 
     #[test]

@@ -35,8 +35,23 @@ parameters! {
     }
 }
 
-/// A row whose sum lies closer to zero than this cannot be scaled to keep neutrals, and is left as it is.
-const LEAST_SUM: f64 = 0.05;
+/// Below this sum a locked row is no longer scaled alone: half the width within which its own channel comes in.
+const LEAST_SUM: f64 = 0.25;
+/// The sum from which on scaling alone is enough.
+const ENOUGH: f64 = 0.75;
+
+/// A row that keeps greys: scaled to a sum of one where it has one worth scaling, and towards its own channel where its
+/// weights cancel. With s the sum: k = s / (s^2 + d), row k + (1 - k s) of the own channel, d = [`LEAST_SUM`]^2 for small
+/// sums and 0 from [`ENOUGH`] on. The sum is always one, k never exceeds 2, and nothing jumps as s goes through zero.
+fn locked(row: [f64; 3], own: usize) -> [f64; 3] {
+    let s: f64 = row.iter().sum();
+    let t = ((s.abs() - LEAST_SUM) / (ENOUGH - LEAST_SUM)).clamp(0.0, 1.0);
+    let d = LEAST_SUM * LEAST_SUM * (1.0 - t * t * (3.0 - 2.0 * t));
+    let k = s / (s * s + d);
+    let mut out = row.map(|w| k * w);
+    out[own] += 1.0 - k * s;
+    out
+}
 
 impl ChannelMix {
     /// The matrix on linear light.
@@ -48,11 +63,8 @@ impl ChannelMix {
             [v.blue_red, v.blue_green, v.blue_blue],
         ];
         if v.lock {
-            for row in &mut rows {
-                let sum: f64 = row.iter().sum();
-                if sum.abs() >= LEAST_SUM && sum != 1.0 {
-                    *row = row.map(|w| w / sum);
-                }
+            for (own, row) in rows.iter_mut().enumerate() {
+                *row = locked(*row, own);
             }
         }
         let mix = Mat3(rows);
@@ -70,6 +82,7 @@ impl ChannelMix {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn locked_rows_keep_greys_and_unlocked_ones_do_not() {
@@ -78,6 +91,30 @@ mod tests {
         assert!(out.iter().all(|v| (v - 0.18).abs() < 1e-6), "{out:?}");
         let loose = ChannelMix { lock: false, ..wild };
         assert!((loose.kernel(Zone::Scene).apply([0.18; 3])[0] - 0.18 * 1.8).abs() < 1e-6);
+    }
+
+    proptest! {
+        #[test]
+        fn every_locked_matrix_keeps_greys_and_none_jumps(
+            red in -2.0..2.0_f64, green in -2.0..2.0_f64, blue in -2.0..2.0_f64, moved in 0_usize..3,
+        ) {
+            let row = [red, green, blue];
+            let out = locked(row, 0);
+            prop_assert!((out.iter().sum::<f64>() - 1.0).abs() < 1e-12, "{row:?} {out:?}");
+            let mut near = row;
+            near[moved] += 1e-6;
+            // k has a slope of at most 1 / d = 16, and a row's weights are up to 2.
+            for (a, b) in out.iter().zip(locked(near, 0)) {
+                prop_assert!((a - b).abs() < 2e-4, "{row:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_row_that_cancels_keeps_greys() {
+        let step = ChannelMix { red_red: 1.0, red_green: -0.5, red_blue: -0.5, ..Default::default() };
+        let out = step.kernel(Zone::Scene).apply([0.18; 3]);
+        assert!(out.iter().all(|v| (v - 0.18).abs() < 1e-7), "{out:?}");
     }
 
     #[test]

@@ -48,11 +48,10 @@ struct End {
     slope: f32,
 }
 
-/// How many codes over black are spread, over how much scene light half of them lie, and by which light that has ended.
+/// How many codes over black are spread, and over how much scene light half of them lie.
 /// By trial: what keeps the first code's step small under every look that ships, and grades photographs least otherwise.
 const DEEPEST_CODES: f64 = 4.0;
 const DEEPEST_REACH: f32 = 0.002_1;
-const DEEPEST_UNTIL: f32 = 0.05;
 /// A first code below this light needs none of it: the curve itself is steep enough there.
 const FAINT_CODE: f64 = 1e-4;
 /// How much of G shows already where the curve itself still rises (from the trials: the least that leaves no dent).
@@ -125,7 +124,7 @@ impl ToneCurve {
             light = (light * h.gain(r, self.gain)).min(self.peak);
         }
         if let Some(d) = &self.deepest {
-            light += d.light * (1.0 - exp2(-x / d.reach)) / (1.0 + (x / DEEPEST_UNTIL) * (x / DEEPEST_UNTIL));
+            light += d.light * (1.0 - exp2(-x / d.reach));
         }
         let straight = self.end.light + (stops - self.end.stops).max(0.0) * self.end.slope;
         select(x > 0.0, select(stops > self.end.stops, straight, light), 0.0)

@@ -313,7 +313,7 @@ export function insert(label: string, clip: Clip): void {
 
 /** A look document that holds some steps. */
 export function documentOf(name: string, path: Path, notes = ""): Look {
-  return { version: 3, name, notes, tags: [], path };
+  return { version: 4, name, notes, tags: [], path };
 }
 
 /** Keeps the picked steps among the favourites. */
