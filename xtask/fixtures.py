@@ -23,7 +23,7 @@ def write(name, data):
 def encodings():
     m = colour.models
     grid = np.array([0.0, 1e-6, 1e-3, 0.0078125, 0.01, 0.18, 0.5, 0.9, 1.0, 4.0, 12.0])
-    hlg = [[0.1, 0.1, 0.1], [1.0, 0.5, 0.1], [0.02, 0.3, 6.0], [10.0, 10.0, 10.0]]
+    hlg = [[0.1, 0.1, 0.1], [1.0, 0.5, 0.1], [0.02, 0.3, 3.0], [4.9, 4.9, 4.9]]
     return {
         "linear": grid.tolist(),
         "codes": {
@@ -33,10 +33,10 @@ def encodings():
             "rec709": m.eotf_inverse_BT1886(grid).tolist(),
             "srgb": m.eotf_inverse_sRGB(grid).tolist(),
             "p3-d65": (grid ** (1 / 2.6)).tolist(),
-            # 1.0 is 100 cd/m2.
-            "pq": m.eotf_inverse_ST2084(grid * 100).tolist(),
+            # 1.0 is 203 cd/m2, HDR reference white (ITU-R BT.2408).
+            "pq": m.eotf_inverse_ST2084(grid * 203).tolist(),
         },
-        "hlg": [[c, m.eotf_inverse_BT2100_HLG(np.array(c) * 100, L_W=1000).tolist()] for c in hlg],
+        "hlg": [[c, m.eotf_inverse_BT2100_HLG(np.array(c) * 203, L_W=1000).tolist()] for c in hlg],
     }
 
 
@@ -84,6 +84,30 @@ def planck():
         angles.append(round(float(np.arctan2(warmer[1], warmer[0])), 6))
     print("isotherm.rs, ANGLES:", *angles)
     return {"mired_u_v": [[float(m), *(round(float(c), 9) for c in uv(m))] for m in np.arange(36, 620, 2)]}
+
+
+def displays():
+    """Colorimetry from display to display: encoded result, and the distance from neutral as a share of the target's room."""
+    spaces = {"rec709": ("ITU-R BT.709", 2.4), "p3-d65": ("P3-D65", 2.6), "rec2020": ("ITU-R BT.2020", 2.4), "pq": ("ITU-R BT.2020", None)}
+    colours = np.vstack([np.eye(3), [[0.5, 0.25, 0.75], [1, 1, 1], [0, 0, 0]], np.random.default_rng(7).random((60, 3))])
+    rows = []
+    for source in ["rec709", "p3-d65", "rec2020"]:
+        for target in spaces:
+            if target == source:
+                continue
+            (here, power), (there, back) = spaces[source], spaces[target]
+            to = colour.RGB_COLOURSPACES[there].matrix_RGB_to_XYZ
+            m = np.linalg.inv(to) @ colour.RGB_COLOURSPACES[here].matrix_RGB_to_XYZ
+            peak = 1 if back else 1000 / 203
+            for code in colours:
+                light = m @ code**power
+                y = to[1] @ light
+                inside = 1e-6 < y < peak - 1e-6
+                room = max((light.max() - y) / (peak - y), (y - light.min()) / y) if inside else 0.0
+                # 1.0 is 203 cd/m2 on an HDR display.
+                coded = np.sign(light) * np.abs(light) ** (1 / back) if back else colour.models.eotf_inverse_ST2084(np.maximum(light, 0) * 203)
+                rows.append([source, target, code.tolist(), [round(float(v), 7) for v in coded], round(float(room), 5)])
+    return {"conversions": rows}
 
 
 def differences():
@@ -224,7 +248,7 @@ def film():
     }
 
 
-for name, make in [("film", film), ("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("planck", planck), ("ciede2000", differences), ("itp", itp)]:
+for name, make in [("film", film), ("cdl", cdl), ("compress", compress), ("scopes", scopes), ("encodings", encodings), ("primaries", primaries), ("whites", whites), ("planck", planck), ("displays", displays), ("ciede2000", differences), ("itp", itp)]:
     try:
         write(f"{name}.json", make())
     except Exception as e:

@@ -1,9 +1,11 @@
 //! inspect: what a file is.
 
+use super::encoding;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
+use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
-use lantern_core::table::Table;
+use lantern_core::table::{Judgement, Table};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 
@@ -11,6 +13,12 @@ use std::path::{Path, PathBuf};
 pub struct Inspect {
     /// A table, look, camera profile or picture.
     file: PathBuf,
+    /// For a table: the encoding that it expects, an id or a camera profile file; with --to, its shape is judged.
+    #[arg(long, requires = "to")]
+    from: Option<String>,
+    /// For a table: the encoding that it gives.
+    #[arg(long, requires = "from")]
+    to: Option<String>,
     /// Print JSON.
     #[arg(long)]
     json: bool,
@@ -18,7 +26,7 @@ pub struct Inspect {
 
 impl Inspect {
     pub fn run(&self) -> Outcome<()> {
-        let found = look_at(&self.file)?;
+        let found = self.look_at()?;
         if self.json {
             println!("{found:#}");
             return Ok(());
@@ -38,10 +46,57 @@ impl Inspect {
     }
 }
 
+impl Inspect {
+    /// A table's encodings: those that are said, or those that a title of ours names.
+    fn encodings(&self, table: &Table) -> Outcome<Option<[Encoding; 2]>> {
+        if let (Some(from), Some(to)) = (&self.from, &self.to) {
+            return Ok(Some([encoding(from)?, encoding(to)?]));
+        }
+        let named =
+            table.title.rsplit_once(": ").and_then(|(_, way)| way.split(',').next()?.split_once(" to "));
+        let found = named.and_then(|(a, b)| Some([Encoding::find(a)?, Encoding::find(b)?]));
+        Ok(found)
+    }
+
+    fn table(&self) -> Outcome<Value> {
+        let table = files::table(&self.file)?;
+        let mut found = of_table(&table);
+        if let Some([from, to]) = self.encodings(&table)? {
+            found["encodings"] = json!(format!("{} to {}", from.id, to.id));
+            if let Some(judgement) = lantern_core::table::judge(&table, &from, &to) {
+                found["judgement"] = judged(&judgement, self.json)?;
+            }
+        }
+        Ok(found)
+    }
+
+    fn look_at(&self) -> Outcome<Value> {
+        let table = self.file.extension().is_some_and(|e| e.eq_ignore_ascii_case("cube"));
+        if table { self.table() } else { look_at(&self.file) }
+    }
+}
+
+/// A judgement as JSON, or in lines for people.
+fn judged(judgement: &Judgement, json: bool) -> Outcome<Value> {
+    if json {
+        return serde_json::to_value(judgement).map_err(|e| Failure(e.to_string()));
+    }
+    Ok(json!(lines(judgement)))
+}
+
+/// What a judgement says, in lines: whether the table is sound, and each measure that it falls short of.
+pub fn lines(judgement: &Judgement) -> Vec<String> {
+    let faults = judgement.measures.iter().filter(|m| m.falls_short).map(|m| {
+        let note = if m.warning_only { " (a warning)" } else { "" };
+        format!("{}: {:.3}, limit {}{note}", m.title, m.value, m.limit)
+    });
+    let whole = if judgement.sound { "sound" } else { "falls short" };
+    std::iter::once(whole.to_string()).chain(faults).collect()
+}
+
 fn look_at(path: &Path) -> Outcome<Value> {
     let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
     match ending.as_str() {
-        "cube" => Ok(of_table(&files::table(path)?)),
         "json" => of_json(path),
         _ => {
             let facts = lantern_formats::facts::read(&files::bytes(path)?);

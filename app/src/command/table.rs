@@ -69,10 +69,13 @@ impl Bake {
         for left in &program.left_out {
             eprintln!("dusky-lantern: left out: {} ({})", left.step, left.why);
         }
+        // The file as it stands on disk is what is judged and proven.
+        let written = files::table(&self.out)?;
+        if let Some(judgement) = table::judge(&written, &from, &to) {
+            super::inspect::lines(&judgement).iter().for_each(|l| eprintln!("dusky-lantern: judgement: {l}"));
+        }
         let Some(out) = &self.report else { return Ok(()) };
         let probes = self.proof.iter().map(|p| probe(p)).collect::<Outcome<Vec<_>>>()?;
-        // The file as it stands on disk is what is proven.
-        let written = files::table(&self.out)?;
         let report = fidelity::report(&program, &written, &from, &to, &probes, |_| {});
         let json = serde_json::to_string_pretty(&report).map_err(|e| fail(&e))?;
         files::write(out, json.as_bytes())

@@ -3,8 +3,9 @@
 use super::{
     Adaptation, Display, Mat3, Primaries,
     primaries::{AP0, AP1, BT709, BT2020, P3_D65},
-    transfer::{HLG_PEAK, Transfer},
+    transfer::{HLG_PEAK, REFERENCE_WHITE, Transfer},
 };
+use crate::lane::N;
 
 /// What linear values of an encoding stand for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -101,6 +102,13 @@ impl Encoding {
         matches!(self.transfer, Transfer::Pq | Transfer::Hlg)
     }
 
+    /// The code value of a grey of this light, in cd/m2 of an HDR display.
+    pub fn code_of_grey(&self, light: f64) -> f64 {
+        let mut planes = [[(light / f64::from(REFERENCE_WHITE)) as f32; N]; 3];
+        self.transfer.encode(&mut planes);
+        f64::from(planes[1][0])
+    }
+
     /// Its display, whose light [`Transfer::decode`] gives. What stands for scene light is shown nowhere: its display is
     /// one of its own primaries without headroom.
     pub fn display(&self) -> Display {
@@ -134,7 +142,7 @@ impl Encoding {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lane::{N, Planes};
+    use crate::lane::Planes;
 
     fn encode(id: &str, v: f32) -> f32 {
         let mut p: Planes = [[v; N]; 3];

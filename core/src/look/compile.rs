@@ -200,7 +200,11 @@ impl Compiler {
 
     /// Where steps of a zone work.
     fn site(&self, zone: Zone) -> Site {
-        Site { zone, source: self.source, headroom: if zone == Zone::Screen { self.display.headroom } else { 1.0 } }
+        Site {
+            zone,
+            source: self.source,
+            headroom: if zone == Zone::Screen { self.display.headroom } else { 1.0 },
+        }
     }
 
     /// The steps of a zone that work, those of a group blended together.
@@ -334,9 +338,12 @@ impl Compiler {
         let way = |chain: &_| Way::Film(Box::new(Film::new(chain, standard, &self.display)));
         let whole = 1.0 - films.others.iter().map(|(share, _)| share).sum::<f64>();
         let mut ways = vec![(whole as f32, way(&films.chain))];
-        ways.extend(films.others.iter().map(|(share, chain)| {
-            (*share as f32, chain.as_ref().map_or(Way::Plain(standard), way))
-        }));
+        ways.extend(
+            films
+                .others
+                .iter()
+                .map(|(share, chain)| (*share as f32, chain.as_ref().map_or(Way::Plain(standard), way))),
+        );
         let mixed = Films { ways };
         if !on_exposure && !on_density {
             self.ops.push(Op::Films(Box::new(mixed)));
@@ -452,7 +459,12 @@ impl Program {
 
     /// The same program without the gamut fit at its end: what a display with no limits would be given.
     pub fn unfitted(&self) -> Self {
-        let ops = self.ops.iter().filter(|op| !matches!(op, Op::Fit(_) | Op::Refit(_) | Op::RollOff(_))).cloned().collect();
+        let ops = self
+            .ops
+            .iter()
+            .filter(|op| !matches!(op, Op::Fit(_) | Op::Refit(_) | Op::RollOff(_)))
+            .cloned()
+            .collect();
         Self { ops, left_out: self.left_out.clone() }
     }
 

@@ -31,7 +31,8 @@ impl Films {
         let strength = |of: Option<f64>| of.unwrap_or(0.0);
         let (by_n, by_q) = (strength(negative.map(|v| v.1)), strength(print.map(|v| v.1)));
         let none = (1.0 - by_n) * (1.0 - by_q);
-        let parts = [(none, None), (by_n * (1.0 - by_q), Some((n, None))), ((1.0 - by_n) * by_q, Some((None, q)))];
+        let parts =
+            [(none, None), (by_n * (1.0 - by_q), Some((n, None))), ((1.0 - by_n) * by_q, Some((None, q)))];
         let whole = |films: &Option<(Option<&Negative>, Option<&Print>)>| *films == Some((n, q));
         let others = parts.into_iter().filter(|(share, films)| *share > 0.0 && !whole(films));
         Self {

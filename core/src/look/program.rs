@@ -124,7 +124,8 @@ impl Program {
 
     /// Whether it costs less than reading a table.
     pub(super) fn is_quick(&self) -> bool {
-        let quick = |op: &Op| matches!(op, Op::Matrix(_) | Op::Decode(_) | Op::Bound | Op::Expose(_) | Op::Straight);
+        let quick =
+            |op: &Op| matches!(op, Op::Matrix(_) | Op::Decode(_) | Op::Bound | Op::Expose(_) | Op::Straight);
         self.ops.len() <= 4 && self.ops.iter().all(quick)
     }
 

@@ -225,6 +225,10 @@ impl Seen {
     }
 }
 
+/// The share of the radius at which a hue's own brightness counts half, of which a matte by hue takes this much: it lets go
+/// of colours near neutral sooner than a change of brightness does.
+const HUE_FROM: f32 = 0.3;
+
 impl Kernel {
     /// The matte of a block of the zone's code values: 1 inside, 0 outside.
     #[inline(always)]
@@ -234,7 +238,7 @@ impl Kernel {
         if let Some(shape) = &self.hue {
             for i in 0..N {
                 // A hue counts for as much as there is of a colour.
-                matte[i] = shape.at(hue[i]) * coloured(square[i], self.reach * 0.15);
+                matte[i] = shape.at(hue[i]) * coloured(square[i], self.reach * HUE_FROM);
             }
         }
         let sides = [(0, &self.saturation[0]), (1, &self.saturation[1])];

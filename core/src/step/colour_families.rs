@@ -1,6 +1,6 @@
 //! Colour families: six families of hues, and darks, neutrals and lights, each with hue, saturation and brightness.
 
-use super::hue_curves::{Change, coloured, hues};
+use super::hue_curves::{Change, coloured, hinted, hues};
 use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters, saturation_reach};
 use crate::colour::plane::{Plane, hue_of};
 use crate::lane::{N, Planes, logistic};
@@ -171,10 +171,16 @@ impl Kernel {
         if let Some(curve) = &self.hue {
             change.turn = hue;
             curve.on_places(&mut change.turn);
+            for i in 0..N {
+                change.turn[i] *= hinted(square[i], self.reach);
+            }
         }
         if let Some(curve) = &self.factor {
             change.factor = hue;
             curve.on_places(&mut change.factor);
+            for i in 0..N {
+                change.factor[i] = 1.0 + hinted(square[i], self.reach) * (change.factor[i] - 1.0);
+            }
         }
         if let Some(curve) = &self.rise {
             let mut v = hue;

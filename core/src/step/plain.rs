@@ -114,10 +114,9 @@ impl Rendering {
     /// The rendering with these parameters of light that came from scene or display sources.
     pub fn new(of: &PlainRendering, source: Reference, display: &Display) -> Self {
         match source {
-            Reference::Scene => Self::OfScene {
-                to_display: to_display(display).to_f32(),
-                kernel: of.kernel(display),
-            },
+            Reference::Scene => {
+                Self::OfScene { to_display: to_display(display).to_f32(), kernel: of.kernel(display) }
+            }
             Reference::Display => Self::OfDisplay(Pair::new(of, display)),
         }
     }
@@ -240,7 +239,6 @@ mod tests {
     use super::*;
     use crate::colour::primaries::{BT709, BT2020, P3_D65};
 
-
     fn kernel() -> Kernel {
         PlainRendering::default().kernel(&Display::sdr(BT709))
     }
@@ -291,7 +289,7 @@ mod tests {
 
     #[test]
     fn lamps_as_wide_as_ap1_come_in_without_clipping() {
-        let to_display = AP1.to(&BT709, crate::colour::Adaptation::Bradford).unwrap();
+        let to_display = AP1.to(&BT709, Adaptation::Bradford).unwrap();
         for i in 0..60 {
             let t = i as f64 / 20.0;
             let (side, f) = (t as usize, t.fract());

@@ -135,6 +135,11 @@ impl Meter {
         if self.hdr { "delta-E-ITP" } else { "CIEDE2000" }
     }
 
+    /// Whether it measures HDR displays.
+    pub fn is_hdr(&self) -> bool {
+        self.hdr
+    }
+
     /// The differences of two equally long lists, one by one.
     pub fn differences(&self, a: &[[f32; 4]], b: &[[f32; 4]]) -> Vec<f64> {
         let chunks = 16 * N;
@@ -147,8 +152,8 @@ impl Meter {
         out
     }
 
-    /// CIELAB or ITP of code values.
-    fn places(&self, coded: &[[f32; 4]]) -> Vec<[f64; 3]> {
+    /// CIELAB of code values, or ITP for HDR displays.
+    pub(super) fn places(&self, coded: &[[f32; 4]]) -> Vec<[f64; 3]> {
         let mut coded = coded.to_vec();
         if let Some(show) = &self.show {
             show.run(&mut coded);
@@ -251,7 +256,7 @@ pub fn report(
         measure: meter.name().into(),
         pictures: summary(&comparisons, on_pictures),
         comparisons,
-        judgement: super::judge::judge(table, to),
+        judgement: super::judge::judge(table, from, to),
         left_out: program.left_out.clone(),
     }
 }

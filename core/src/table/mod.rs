@@ -8,10 +8,11 @@ pub mod kept;
 pub mod live;
 mod settle;
 mod simd;
+pub mod steep;
 
 pub use bake::{Bake, bake};
 pub use fidelity::{Fidelity, Probe};
-pub use judge::Judgement;
+pub use judge::{Judgement, judge};
 pub use kept::{KeptError, KeptTable};
 pub use live::Reach;
 

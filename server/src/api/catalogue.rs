@@ -20,12 +20,34 @@ pub struct EncodingInfo {
     pub title: String,
     /// Whether it describes display light.
     pub display: bool,
+    /// The peak of an HDR display in cd/m²; none for others.
+    pub peak: Option<f64>,
+    /// Marks for a scale of an HDR display's signal: light in cd/m² and its code value, rising; empty for others.
+    pub marks: Vec<[f64; 2]>,
+}
+
+/// Light in cd/m² that scales of HDR signals are marked at.
+const MARKS: [f64; 7] = [0.0, 1.0, 10.0, 100.0, 203.0, 1_000.0, 4_000.0];
+
+/// Marks of an HDR display up to its peak, which is one of them.
+fn marks(of: &Encoding) -> Vec<[f64; 2]> {
+    if !of.is_hdr() {
+        return Vec::new();
+    }
+    let below = MARKS.into_iter().filter(|light| *light < 0.8 * of.peak);
+    below.chain([of.peak]).map(|light| [light, of.code_of_grey(light)]).collect()
 }
 
 /// All shipped encodings.
 pub fn encoding_list() -> Vec<EncodingInfo> {
     Encoding::shipped()
-        .map(|e| EncodingInfo { id: e.id, title: e.title, display: e.reference == Reference::Display })
+        .map(|e| EncodingInfo {
+            display: e.reference == Reference::Display,
+            peak: e.is_hdr().then_some(e.peak),
+            marks: marks(&e),
+            id: e.id,
+            title: e.title,
+        })
         .collect()
 }
 

@@ -20,7 +20,7 @@ pub fn flags(c: &Counts) -> u16 {
         | flag(c.limits, holds::LIMITS)
 }
 
-/// Appends the counts of the picture that a message holds.
+/// Appends the counts of the picture that a message holds, or of `delivered` where the message shows it by a tone map.
 pub fn append(
     frame: &mut Frame,
     wanted: &Counts,
@@ -28,11 +28,12 @@ pub fn append(
     path: &Path,
     program: &Program,
     columns: usize,
+    delivered: Option<&[u8]>,
 ) -> ApiResult<()> {
     let (w, h) = (proxy.picture.width(), proxy.picture.height());
     let mask = wanted.area.as_ref().map(|a| a.mask(w, h)).transpose();
     let mask = mask.map_err(|e| ApiError::Invalid(e.to_string()))?;
-    let delivered: &[[u8; 4]] = bytemuck::cast_slice(&frame[HEADER..HEADER + w * h * 4]);
+    let delivered: &[[u8; 4]] = bytemuck::cast_slice(delivered.unwrap_or(&frame[HEADER..HEADER + w * h * 4]));
     let gathered = mask.as_ref().map(|m| m.gather(delivered));
     let inside = gathered.as_deref().unwrap_or(delivered);
     let ((wave, luma), (vector, histogram)) = rayon::join(

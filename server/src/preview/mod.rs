@@ -2,6 +2,7 @@
 
 pub mod counts;
 pub mod light;
+pub mod monitor;
 pub mod paint;
 pub mod pick;
 pub mod proxy;

@@ -2,10 +2,12 @@
 
 use crate::error::ApiResult;
 use crate::media::MediaFolder;
+use lantern_core::colour::Encoding;
 use lantern_core::film;
 use lantern_core::look::filmed::Rendering;
 use lantern_core::look::{Filmed, Fingerprint, Path, Program, Step, fingerprint};
 use lantern_core::step::{Axis, Values, curve::Curve, field::CurveRest};
+use lantern_core::table::steep::steepness;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -37,6 +39,40 @@ pub struct Reading {
     pub span: [f32; 2],
     /// The film, where the step in hand is a part of it.
     pub film: Option<film::reading::Reading>,
+    /// Where the step in hand makes the path steeper than a table of 33 points holds.
+    pub steep: Option<Steep>,
+}
+
+/// What a table of the path needs because of the selected step.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct Steep {
+    /// Points on a side that hold it; none where not even 65 do.
+    pub points: Option<u32>,
+}
+
+/// The difference that a table is held to at its 99th percentile (CIEDE2000).
+const HELD_TO: f64 = 1.0;
+/// A step is named for what it adds to the rest of the path.
+const OF_THE_REST: f64 = 1.4;
+
+/// The same on a path whose tables are put in place.
+fn steep_of(path: &Path, media: &MediaFolder, step: &Step) -> Option<Steep> {
+    let mut path = path.clone();
+    media.attach(&mut path);
+    steep(&path, step)
+}
+
+/// Whether the selected step makes the path steeper than a table of 33 points holds.
+fn steep(path: &Path, step: &Step) -> Option<Steep> {
+    let (from, to) = (Encoding::find("acescct")?, Encoding::find("rec709")?);
+    let of = |path: &Path, points: usize| steepness(path, &from, &to, points);
+    let own = of(path, 33)?;
+    let mut rest = path.clone();
+    rest.steps.retain(|s| s.id != step.id);
+    if own <= HELD_TO || own <= OF_THE_REST * of(&rest, 33)? {
+        return None;
+    }
+    Some(Steep { points: (of(path, 65)? <= HELD_TO).then_some(65) })
 }
 
 /// A curve on the tonal axis.
@@ -66,7 +102,16 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
             Rendering::Plain(_) => None,
         }
     });
-    Ok(Reading { seq: r.seq, fingerprints: r.path.steps.iter().map(fingerprint).collect(), curves, span, film })
+    let steep = r.path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref() && s.active());
+    let steep = steep.and_then(|s| steep_of(&r.path, media, s));
+    Ok(Reading {
+        seq: r.seq,
+        steep,
+        fingerprints: r.path.steps.iter().map(fingerprint).collect(),
+        curves,
+        span,
+        film,
+    })
 }
 
 /// What a step makes of the neutral scale, by channel.

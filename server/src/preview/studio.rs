@@ -6,7 +6,7 @@ use super::request::{
     SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
 };
 use super::textured::{Cut, TexturedKept};
-use super::{counts, paint, textured};
+use super::{counts, monitor, paint, textured};
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
@@ -93,6 +93,7 @@ impl Studio {
             path = textured::grain_alone(&path);
         }
         let display = display(&r.display)?;
+        let monitor = monitor::of(&display)?;
         let full = r.view.map(|_| self.proxy(&r.shot, r.frame, FULL)).transpose()?;
         let mut proxy = match (&full, r.view) {
             (Some(full), Some(view)) => Arc::new(part(full, view)?),
@@ -114,6 +115,7 @@ impl Studio {
         let columns = if r.counts.wave || r.counts.luma { COLUMNS.min(w) } else { 0 };
         let quality = u8::from(r.quality == Quality::Rest);
         let mut frame = header(kind, quality, flags, r.seq, [w, h, columns, 0]);
+        let mut delivered = None;
         let done = if staged.has_texture() || r.show == Show::Halation {
             self.textured(
                 r,
@@ -130,12 +132,21 @@ impl Studio {
                 Quality::Drag => self.fuse(r, &path, &program, &proxy)?,
                 Quality::Rest => None,
             };
-            render(&proxy, table.as_deref(), &program, &mut frame, stop)
+            match &monitor {
+                None => render(&proxy, table.as_deref(), &program, &mut frame, stop),
+                Some(monitor) => {
+                    let codes = delivered.insert(Vec::new());
+                    render_hdr(&proxy, table.as_deref(), &program, monitor, &mut frame, codes, stop)
+                }
+            }
         };
         if !done {
             return Ok(None);
         }
-        counts::append(&mut frame, &r.counts, &proxy, &path, &program, columns)?;
+        if let (Some(monitor), None) = (&monitor, &delivered) {
+            delivered = Some(monitor::shown(monitor, &mut frame));
+        }
+        counts::append(&mut frame, &r.counts, &proxy, &path, &program, columns, delivered.as_deref())?;
         match r.show {
             Show::Picture | Show::Halation | Show::Grain => {}
             Show::Stops => paint::stops(&mut frame, &proxy, &path),
@@ -212,7 +223,13 @@ impl Studio {
         let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
-        Ok(self.small(&proxy, &staged, &mut frame, stop).then_some(frame))
+        if !self.small(&proxy, &staged, &mut frame, stop) {
+            return Ok(None);
+        }
+        if let Some(monitor) = monitor::of(&display(&r.display)?)? {
+            monitor::shown(&monitor, &mut frame);
+        }
+        Ok(Some(frame))
     }
 
     /// One small picture of a shot under one of several paths; kept. `None` when `stop` was set meanwhile.
@@ -420,6 +437,38 @@ fn render(
             picture::to_bytes(scratch, out);
         },
     );
+    !stop.load(Ordering::Relaxed)
+}
+
+/// The same for an HDR display: the monitor's bytes go into the frame, those of the delivery into `codes`.
+fn render_hdr(
+    proxy: &Proxy,
+    table: Option<&Table>,
+    program: &Program,
+    monitor: &Table,
+    frame: &mut Frame,
+    codes: &mut Vec<u8>,
+    stop: &AtomicBool,
+) -> bool {
+    let start = frame.len();
+    let count = proxy.picture.pixels.len() * 4;
+    frame.resize(start + count, 0);
+    codes.resize(count, 0);
+    let band = 32 * lane::N;
+    let out = frame[start..].par_chunks_mut(band * 4).zip(codes.par_chunks_mut(band * 4));
+    proxy.picture.pixels.par_chunks(band).zip(out).for_each(|(pixels, (shown, codes))| {
+        if stop.load(Ordering::Relaxed) {
+            return;
+        }
+        let mut scratch = pixels.to_vec();
+        match table {
+            Some(table) => table.apply(&mut scratch),
+            None => program.run(&mut scratch),
+        }
+        picture::to_bytes(&scratch, codes);
+        monitor.apply(&mut scratch);
+        picture::to_bytes(&scratch, shown);
+    });
     !stop.load(Ordering::Relaxed)
 }
 

@@ -20,6 +20,8 @@ export interface Seen {
   matteOf: string | null;
   /** The part of the frame that is seen close up. */
   part: [number, number, number, number] | null;
+  /** The display that it is made for; HDR ones come tone-mapped. */
+  display: string;
   counts: Counts;
 }
 
@@ -55,7 +57,8 @@ const RETRY_AFTER = 800;
 const POLL = 10;
 const WIDTH = 960;
 const ROW_WIDTH = 148;
-const DISPLAY = "srgb";
+/** The monitor that the page is seen on. */
+export const MONITOR = "srgb";
 
 type Listener<T> = (value: T) => void;
 
@@ -219,7 +222,7 @@ class Preview {
       trim: s.trim,
       quality: rest ? "rest" : "drag",
       width: WIDTH,
-      display: DISPLAY,
+      display: s.display,
       show: s.show,
       matte_of: s.matteOf,
       view: s.part,
@@ -238,14 +241,14 @@ class Preview {
   private askSamples(): void {
     const view = this.view;
     if (!view || view.places.length === 0 || !this.ready()) return;
-    const { shot, frame, path, trim, places } = view;
-    this.send({ ask: "sample", seq: this.seq, shot, frame, path, trim, display: DISPLAY, at: places });
+    const { shot, frame, path, trim, display, places } = view;
+    this.send({ ask: "sample", seq: this.seq, shot, frame, path, trim, display, at: places });
   }
 
   /** Asks for small pictures of a shot under several paths; they come one by one. Gives the request's number. */
   askCards(shot: string, frame: number | null, paths: Path[], width: number): number {
     this.seq += 1;
-    this.send({ ask: "cards", seq: this.seq, shot, frame, paths, width, display: DISPLAY });
+    this.send({ ask: "cards", seq: this.seq, shot, frame, paths, width, display: MONITOR });
     return this.seq;
   }
 
@@ -257,7 +260,7 @@ class Preview {
   private askRow(): void {
     const view = this.view;
     if (!view) return;
-    this.send({ ask: "row", seq: this.seq, shots: view.row, path: view.rowPath, width: ROW_WIDTH, display: DISPLAY });
+    this.send({ ask: "row", seq: this.seq, shots: view.row, path: view.rowPath, width: ROW_WIDTH, display: view.display });
   }
 
   private askDrag(): void {

@@ -3769,6 +3769,13 @@ export interface components {
             display: boolean;
             /** @description Its id. */
             id: string;
+            /** @description Marks for a scale of an HDR display's signal: light in cd/m² and its code value, rising; empty for others. */
+            marks: number[][];
+            /**
+             * Format: double
+             * @description The peak of an HDR display in cd/m²; none for others.
+             */
+            peak?: number | null;
             /** @description A line for people. */
             title: string;
         };
@@ -5086,6 +5093,12 @@ export interface components {
             green: number;
             /**
              * Format: double
+             * @description On HDR displays, how far lights go above paper white; without it the print ends at its white, as projected.
+             * @default 1
+             */
+            lights: number;
+            /**
+             * Format: double
              * @description How far neutrals lose the tint that the stock gives them.
              * @default 0
              */
@@ -5362,6 +5375,8 @@ export interface components {
             seq: number;
             /** @description Ends of the curves on the tonal axis. */
             span: number[];
+            /** @description Where the step in hand makes the path steeper than a table of 33 points holds. */
+            steep?: components["schemas"]["Steep"] | null;
         };
         /** @description Asks for fingerprints of a path, and what the step in hand draws. */
         ReadingRequest: {
@@ -5734,6 +5749,14 @@ export interface components {
              * @default 1
              */
             edges: number;
+        };
+        /** @description What a table of the path needs because of the selected step. */
+        Steep: {
+            /**
+             * Format: uint32
+             * @description Points on a side that hold it; none where not even 65 do.
+             */
+            points?: number | null;
         };
         /** @description One adjustment. */
         Step: {

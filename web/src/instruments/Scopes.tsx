@@ -1,6 +1,7 @@
 /** The instruments: one set of scopes for the whole app, of the picture as it is delivered. */
 import { useEffect, useRef, useState } from "react";
 import { preview, type Frame } from "../api/preview";
+import { useHdrDisplays } from "../state/encodings";
 import { useInstruments, type Wave } from "../state/instruments";
 import { useSession } from "../state/session";
 import { Button } from "../ui/controls";
@@ -116,12 +117,20 @@ function WaveHead() {
   const set = useInstruments((s) => s.set);
   return (
     <header className="flex h-6 items-center justify-between">
-      <span>Waveform</span>
+      <span>
+        Waveform<WaveUnit />
+      </span>
       <Button kind="quiet" aria-label={`Waveform shows ${WAVES[wave].title}`} onClick={() => set({ wave: WAVES[wave].next })}>
         {WAVES[wave].title}
       </Button>
     </header>
   );
+}
+
+function WaveUnit() {
+  const display = useInstruments((s) => s.display);
+  const hdr = useHdrDisplays().some((e) => e.id === display);
+  return hdr ? <span className="text-faint"> cd/m²</span> : null;
 }
 
 /** The waveform's axis in per cent: wide enough for the limits of EBU R 103. */
@@ -134,22 +143,32 @@ function drawAnyWave(canvas: HTMLCanvasElement, frame: Frame) {
   else if (frame.wave) drawWave(canvas, frame.wave, frame.columns, useInstruments.getState().wave === "parade");
 }
 
+/** Marks of the waveform's axis: per cent of the signal, or light in cd/m² where an HDR display is delivered to. */
+function useMarks(): { at: number; label: string }[] {
+  const display = useInstruments((s) => s.display);
+  const hdr = useHdrDisplays().find((e) => e.id === display);
+  if (!hdr) return [0, 25, 50, 75, 100].map((v) => ({ at: v, label: String(v) }));
+  return hdr.marks.map(([light, code]) => ({ at: (code ?? 0) * 100, label: light && light >= 1000 ? `${light / 1000}k` : String(light) }));
+}
+
 function Waveform({ source }: { source: Source }) {
   const canvas = useCounts(source, drawAnyWave);
+  const marks = useMarks();
+  const hdr = marks.length !== 5 || marks[1]?.at !== 25;
   return (
     <div className="flex h-full min-w-0 flex-1">
       <div className="relative w-7 shrink-0 text-faint">
-        {[100, 75, 50, 25, 0].map((v) => (
-          <span key={v} className="absolute right-1.5 -translate-y-1/2" style={{ top: up(v) }}>
-            {v}
+        {marks.map(({ at, label }) => (
+          <span key={label} className="absolute right-1.5 -translate-y-1/2" style={{ top: up(at) }}>
+            {label}
           </span>
         ))}
       </div>
       <div className="relative min-w-0 flex-1 bg-pit">
-        {[0, 25, 50, 75, 100].map((v) => (
-          <div key={v} className={`absolute inset-x-0 h-px ${v % 100 ? "bg-shelf" : "bg-edge"}`} style={{ top: up(v) }} />
+        {marks.map(({ at, label }) => (
+          <div key={label} className={`absolute inset-x-0 h-px ${(hdr ? label !== "203" : at % 100) ? "bg-shelf" : "bg-edge"}`} style={{ top: up(at) }} />
         ))}
-        {R103.map((v) => (
+        {!hdr && R103.map((v) => (
           <div key={v} title="Limit of EBU R 103" className="absolute inset-x-0 border-t border-dashed border-ember" style={{ top: up(v) }} />
         ))}
         <canvas

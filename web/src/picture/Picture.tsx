@@ -7,6 +7,7 @@ import { Legend } from "./Legend";
 import { SURROUND, ViewBar } from "./ViewBar";
 import { Pins, Readout } from "./Readout";
 import { Loupe } from "./Loupe";
+import { ToneMapped } from "./ToneMapped";
 import { Reel } from "./Reel";
 import { Stage } from "./Stage";
 
@@ -44,6 +45,7 @@ export function Picture() {
         {held === "rest" && <div className="absolute inset-0 bg-rest" data-rest />}
         {place === "look" && <Reel />}
         {show === "stops" && <Legend />}
+        <ToneMapped />
         <Pins />
       </div>
       <footer className="flex h-6 shrink-0 items-center gap-4 whitespace-nowrap text-faint">

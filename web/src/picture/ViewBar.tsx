@@ -3,6 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Maximize2, Minimize2 } from "lucide-react";
 import { useState } from "react";
 import { api } from "../api/client";
+import { MONITOR } from "../api/preview";
+import { useHdrDisplays } from "../state/encodings";
 import { Compare } from "../places/look/Compare";
 import { useInstruments, type Against, type Surround } from "../state/instruments";
 import { useSession } from "../state/session";
@@ -26,6 +28,7 @@ export function ViewBar() {
     <div role="toolbar" aria-label="Seeing" className="flex shrink-0 items-center gap-1">
       {look && <AgainstMenu />}
       <Surrounds />
+      <DisplayMenu />
       {look && <LoupeButton />}
       <Closeness />
       <Button kind="quiet" className="px-1" aria-label={full ? "Back to the place" : "Over the whole window"} title="W" onClick={() => fill(!full)}>
@@ -117,6 +120,28 @@ function Surrounds() {
         </button>
       ))}
     </div>
+  );
+}
+
+/** The display that the picture is made for. An HDR one is brought to this monitor by a tone map, and says so. */
+function DisplayMenu() {
+  const display = useInstruments((s) => s.display);
+  const set = useInstruments((s) => s.set);
+  const hdr = useHdrDisplays();
+  const name = hdr.find((e) => e.id === display)?.title;
+  return (
+    <Menu
+      trigger={
+        <Button kind="quiet" className={`px-1 ${name ? "text-lantern" : ""}`} aria-label={`Display: ${name ?? "this monitor"}`}>
+          {name ? "HDR" : "SDR"} ▾
+        </Button>
+      }
+      items={[
+        { label: "this monitor (sRGB)", run: () => set({ display: MONITOR }) },
+        null,
+        ...hdr.map((e) => ({ label: e.title, run: () => set({ display: e.id }) })),
+      ]}
+    />
   );
 }
 

@@ -1,5 +1,14 @@
 /** Encodings as people read and choose them. */
-import type { EncodingInfo, Production } from "../api/client";
+import { useQuery } from "@tanstack/react-query";
+import { api, type EncodingInfo, type Production } from "../api/client";
+
+const NONE: EncodingInfo[] = [];
+
+/** The HDR displays that ship. */
+export function useHdrDisplays(): EncodingInfo[] {
+  const shipped = useQuery({ queryKey: ["encodings"], queryFn: api.encodings, staleTime: Infinity });
+  return (shipped.data ?? NONE).filter((e) => e.peak);
+}
 
 /** What an encoding's id is called in a production. */
 export function encodingName(production: Production | null, id: string): string {

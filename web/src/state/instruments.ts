@@ -44,6 +44,8 @@ interface Instruments {
   wipe: number;
   wipeAngle: number;
   surround: Surround;
+  /** The display that pictures are made for and scopes count. */
+  display: string;
   /** Screen pixels for a pixel of the frame; null fits the picture in. */
   closeup: number | null;
   /** The place in the middle of a close-up. */
@@ -70,6 +72,7 @@ export const useInstruments = create<Instruments>((set) => ({
   wipe: 0.5,
   wipeAngle: 0,
   surround: "black",
+  display: "srgb",
   closeup: null,
   centre: [0.5, 0.5],
   view: null,

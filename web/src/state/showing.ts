@@ -1,7 +1,7 @@
 /** What the preview is asked for: the picture that the stores describe, what stands beside it, and the row. */
 import { useEffect } from "react";
 import { api, type Path } from "../api/client";
-import { preview, type Seen } from "../api/preview";
+import { MONITOR, preview, type Seen } from "../api/preview";
 import { playFrom } from "../places/balance/play";
 import { countsFor, useInstruments, type Against } from "./instruments";
 import { loupePart } from "../picture/loupe";
@@ -41,7 +41,7 @@ function shownPath(own: Path, version: Path | null): Path {
 function seenNow(version: Path | null): { seen: Seen; own: Path } | null {
   const { kind, id, document, step } = useWork.getState();
   const { shot, frame, place } = useSession.getState();
-  const { show, area, view } = useInstruments.getState();
+  const { show, area, view, display } = useInstruments.getState();
   if (!shot) return null;
   const balance = place === "balance";
   // Until the shot's own trim is in the hand, the one that is kept stands for it.
@@ -57,6 +57,7 @@ function seenNow(version: Path | null): { seen: Seen; own: Path } | null {
     show: working ? show : "picture",
     matteOf: working ? step : null,
     part: working ? view : null,
+    display: working ? display : MONITOR,
     counts: countsFor(place, area),
   };
   return { seen, own };

@@ -66,7 +66,8 @@ impl Pair {
         let to_ap1 = display.primaries.to(&AP1, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
         let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]);
         let spread = to_ap1.0.map(|row| {
-            let row: [f64; 3] = std::array::from_fn(|c| ((1.0 + SPREAD) * row[c] - SPREAD * luma[c]).max(LEAST));
+            let row: [f64; 3] =
+                std::array::from_fn(|c| ((1.0 + SPREAD) * row[c] - SPREAD * luma[c]).max(LEAST));
             let sum: f64 = row.iter().sum();
             row.map(|v| v / sum)
         });
@@ -213,4 +214,3 @@ impl Pair {
         }
     }
 }
-

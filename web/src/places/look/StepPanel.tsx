@@ -19,6 +19,7 @@ import { TextureBody } from "./bodies/TextureBody";
 import { TintBody } from "./bodies/TintBody";
 import { Numbers } from "./bodies/values";
 import { RegionPanel } from "./RegionPanel";
+import { useCurves } from "./reading";
 import { TonePlot } from "./TonePlot";
 
 const STRENGTH = {
@@ -69,6 +70,7 @@ function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boole
         <span className="truncate pt-0.5 text-faint" title={info.purpose}>
           {step.zone} · {domain} · {goes}
         </span>
+        {!trim && <Steep />}
         <span className="flex-1" />
         {step.zone !== "film" && <WhereButton open={where} region={!!step.region} onClick={() => setWhere(!where)} />}
         <Without what="step" />
@@ -81,6 +83,17 @@ function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boole
         {where ? <RegionPanel of={step} zone={step.zone} /> : <Body step={step} info={info} />}
       </div>
     </section>
+  );
+}
+
+/** Says, while values make it so, that a table of 33 points will not hold the step in hand. */
+function Steep() {
+  const steep = useCurves()?.steep;
+  if (!steep) return null;
+  return (
+    <span role="status" className="shrink-0 pt-0.5 text-lantern" title="These values bend colours faster than 33 points follow. Softer edges or smaller moves make the table closer.">
+      {steep.points ? `Steep: ${steep.points} points will be needed` : "Too steep for a table of 65 points"}
+    </span>
   );
 }
 

@@ -1,0 +1,14 @@
+/** Says that an HDR picture is shown by a tone map: what is seen is not what an HDR display would show. */
+import { useHdrDisplays } from "../state/encodings";
+import { useInstruments } from "../state/instruments";
+
+export function ToneMapped() {
+  const display = useInstruments((s) => s.display);
+  const shown = useHdrDisplays().find((e) => e.id === display);
+  if (!shown) return null;
+  return (
+    <p role="note" className="absolute bottom-1 left-2 z-10 rounded bg-pit/80 px-1.5 text-dim">
+      {shown.title}, tone-mapped to this monitor
+    </p>
+  );
+}
