@@ -147,12 +147,13 @@ impl Refit {
         let Cube { luma, peak } = self.cube;
         let [r, g, b] = planes;
         for i in 0..N {
-            let y = luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i];
-            let y = y.max(1e-6 * peak).min((1.0 - 1e-6) * peak);
+            let luma = luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i];
+            let y = luma.max(1e-6 * peak).min((1.0 - 1e-6) * peak);
             let high = r[i].max(g[i]).max(b[i]);
             let low = r[i].min(g[i]).min(b[i]);
             let reach = ((high - y) / (peak - y)).max((y - low) / y).min(1e6);
-            let k = self.knee.gain(reach);
+            // At black and at the peak there is no colour left to bring in.
+            let k = select(luma == y, self.knee.gain(reach), 1.0);
             r[i] = select(k < 1.0, y + (r[i] - y) * k, r[i]);
             g[i] = select(k < 1.0, y + (g[i] - y) * k, g[i]);
             b[i] = select(k < 1.0, y + (b[i] - y) * k, b[i]);

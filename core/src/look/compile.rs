@@ -4,7 +4,7 @@
 //! so an inactive step costs nothing and changes no bit.
 
 use super::filmed::{self, Filmed};
-use super::films::{Film, FilmEnd, Films, MixedRendering, TexturedFilms, Way};
+use super::films::{Film, FilmEnd, Way, Ways};
 use super::program::{OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER};
 use super::staged::{Part, Signal, Staged};
 use super::{Group, Path, Step};
@@ -260,8 +260,11 @@ impl Compiler {
     fn begin_by(from: &Encoding, to: &Encoding, source: Reference, stays: bool) -> Self {
         let ops = vec![Op::Decode(from.transfer)];
         let display = rendered_for(from, to);
-        let mut c =
-            Self { ops, state: State::SceneLinear, display, source, bounded: false, parts: Vec::new() };
+        // Lights of an HDR source that come down to a lesser display are lights of a scene: the pair would clip them.
+        let comes_down = from.reference == Reference::Display && display.headroom < from.display().headroom;
+        let rendered = if comes_down { Reference::Scene } else { source };
+        let (bounded, parts) = (false, Vec::new());
+        let mut c = Self { ops, state: State::SceneLinear, display, source: rendered, bounded, parts };
         if stays {
             c.state = State::Display;
             return c;
@@ -344,9 +347,8 @@ impl Compiler {
                 .iter()
                 .map(|(share, chain)| (*share as f32, chain.as_ref().map_or(Way::Plain(standard), way))),
         );
-        let mixed = Films { ways };
         if !on_exposure && !on_density {
-            self.ops.push(Op::Films(Box::new(mixed)));
+            self.ops.push(Op::Ways(Box::new(Ways::mixed(ways))));
             return;
         }
         let chain = &films.chain;
@@ -365,7 +367,7 @@ impl Compiler {
         }
         self.ops.push(Op::Print(Box::new(chain.printing.clone())));
         let film = Film::new(chain, standard, &self.display);
-        self.ops.push(Op::TexturedFilms(Box::new(TexturedFilms { film, films: mixed })));
+        self.ops.push(Op::Ways(Box::new(Ways::textured(film, ways))));
     }
 
     fn render(&mut self, step: Option<&Step>) {
@@ -376,11 +378,14 @@ impl Compiler {
             }
             _ => None,
         });
-        self.ops.push(match own {
-            Some((own, 1.0)) => Op::Render(Box::new(own)),
-            Some((own, strength)) => Op::MixedRendering(Box::new(MixedRendering { standard, own, strength })),
-            None => Op::Render(Box::new(standard)),
-        });
+        let ways = match own {
+            Some((own, strength)) if strength < 1.0 => {
+                Ways::mixed(vec![(1.0 - strength, Way::Plain(standard)), (strength, Way::Plain(own))])
+            }
+            Some((own, _)) => Ways::only(Way::Plain(own)),
+            None => Ways::only(Way::Plain(standard)),
+        };
+        self.ops.push(Op::Ways(Box::new(ways)));
     }
 
     /// From the display that was rendered for to the one that is delivered to.
@@ -502,7 +507,7 @@ impl Program {
         let mut c = Compiler::begin_by(from, to, if displays { Reference::Display } else { source }, stays);
         if to.reference == Reference::Display {
             if !stays {
-                c.display = to.display();
+                (c.display, c.source) = (to.display(), if displays { Reference::Display } else { source });
                 c.bound();
                 c.render(None);
                 c.state = State::Display;

@@ -8,7 +8,7 @@ use crate::film::expose::Exposing;
 use crate::film::print::Printing;
 use crate::film::strengths::Strengths;
 use crate::lane::{N, Planes, exp2, log2};
-use crate::look::program::{SCREEN_TRANSFER, blend};
+use crate::look::program::SCREEN_TRANSFER;
 use crate::step::plain::{self, Rendering, tone::ToneCurve};
 use crate::step::{ColourCompress, PlainRendering, colour_compress};
 
@@ -122,132 +122,92 @@ impl Film {
         self.develop.run(planes);
         self.print.run(planes);
     }
-
-    #[inline(always)]
-    fn run(&self, planes: &mut Planes) {
-        let scene = *planes;
-        self.projected(planes);
-        self.end.run(planes, &scene, None);
-    }
 }
 
 /// One way from scene light to the display.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Way {
-    /// The plain rendering.
+    /// A rendering.
     Plain(Rendering),
     /// A film.
     Film(Box<Film>),
+    /// A film whose projected light, with texture put on inside of it, is there already.
+    Textured(Box<Film>),
 }
 
-impl Way {
-    #[inline(always)]
-    fn run(&self, planes: &mut Planes) {
-        match self {
-            Self::Plain(rendering) => rendering.run(planes),
-            Self::Film(film) => film.run(planes),
-        }
-    }
-}
-
-/// Films by their strengths: the finished pictures of each way, mixed as code values of the display (a 2.4 power) by
-/// shares that add up to one. With a negative by n and a print by q these are (1-n)(1-q) of the plain rendering, n(1-q)
-/// of the negative alone, (1-n)q of the print alone and nq of both.
+/// What brings scene light to a display: one way, or several whose finished pictures are mixed as code values of the display
+/// (a 2.4 power) by shares that add up to one. With a negative by n and a print by q these are (1-n)(1-q) of the plain
+/// rendering, n(1-q) of the negative alone, (1-n)q of the print alone and nq of both.
 ///
 /// Each way gives what it gives by itself, so that a strength of 0 is that film switched off, and nothing jumps on the way
-/// there; tone and colour strengths stay inside of their film.
+/// there; tone and colour strengths stay inside of their film. What texture changes in the picture of the whole film counts
+/// in full, however far the film itself is taken on: that picture with texture by 1, and without by -1.
+///
+/// All of it is one loop with one place for each kernel: they are large, and are compiled for each instruction set.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Films {
-    /// Shares and ways; shares add up to one.
-    pub ways: Vec<(f32, Way)>,
-}
+pub struct Ways(Vec<(f32, Way)>);
 
-impl Films {
-    /// Scene light to the display.
-    #[inline(always)]
-    pub fn run(&self, planes: &mut Planes) {
-        if let [(_, only)] = self.ways.as_slice() {
-            return only.run(planes);
-        }
-        self.coded(planes);
-        SCREEN_TRANSFER.decode(planes);
+impl Ways {
+    /// One way by itself.
+    pub fn only(way: Way) -> Self {
+        Self(vec![(1.0, way)])
     }
 
-    /// Scene light to code values of the mixture.
+    /// Several by their shares.
+    pub fn mixed(ways: Vec<(f32, Way)>) -> Self {
+        Self(ways)
+    }
+
+    /// Several by their shares, and what texture changed in the picture of a film.
+    pub fn textured(film: Film, ways: Vec<(f32, Way)>) -> Self {
+        if ways.len() == 1 {
+            return Self::only(Way::Textured(Box::new(film)));
+        }
+        let bare = Way::Film(Box::new(film.clone()));
+        let texture = [(1.0, Way::Textured(Box::new(film))), (-1.0, bare)];
+        Self(texture.into_iter().chain(ways).collect())
+    }
+
+    /// Whether the scene light lies aside, and a film's light with texture is given.
+    pub fn from_aside(&self) -> bool {
+        self.0.iter().any(|(_, way)| matches!(way, Way::Textured(_)))
+    }
+
+    /// Scene light, or the projected light of a film with texture, to the display; `aside` is the scene light then.
     #[inline(always)]
-    fn coded(&self, planes: &mut Planes) {
-        let scene = *planes;
-        *planes = [[0.0; N]; 3];
-        for (share, way) in &self.ways {
+    pub fn run(&self, planes: &mut Planes, aside: &Planes) {
+        let given = *planes;
+        let scene = if self.from_aside() { *aside } else { given };
+        let several = self.0.len() > 1;
+        let mut sum: Planes = [[0.0; N]; 3];
+        for (share, way) in &self.0 {
             let mut light = scene;
-            way.run(&mut light);
-            SCREEN_TRANSFER.encode(&mut light);
-            for (sum, plane) in planes.iter_mut().zip(&light) {
+            match way {
+                Way::Plain(rendering) => rendering.run(&mut light),
+                Way::Film(film) | Way::Textured(film) => {
+                    let textured = matches!(way, Way::Textured(_));
+                    if !textured || film.end.taken.is_some() {
+                        film.projected(&mut light);
+                    }
+                    let bare = light;
+                    if textured {
+                        light = given;
+                    }
+                    film.end.run(&mut light, &scene, textured.then_some(&bare));
+                }
+            }
+            if several {
+                SCREEN_TRANSFER.encode(&mut light);
+            }
+            for (sum, plane) in sum.iter_mut().zip(&light) {
                 for i in 0..N {
                     sum[i] += share * plane[i];
                 }
             }
         }
-    }
-}
-
-/// The end of films with texture inside: what texture changed in the picture of the whole film counts in full, however far
-/// the film itself is taken on.
-#[derive(Clone, Debug, PartialEq)]
-pub struct TexturedFilms {
-    /// The film that carries the texture.
-    pub film: Film,
-    /// All ways.
-    pub films: Films,
-}
-
-impl TexturedFilms {
-    /// The light of a film with texture, as the projector shows it, to the display.
-    #[inline(always)]
-    pub fn run(&self, planes: &mut Planes, scene: &Planes) {
-        let end = &self.film.end;
-        if let [_] = self.films.ways.as_slice() {
-            if end.taken.is_none() {
-                return end.run(planes, scene, None);
-            }
-            let mut bare = *scene;
-            self.film.projected(&mut bare);
-            return end.run(planes, scene, Some(&bare));
+        if several {
+            SCREEN_TRANSFER.decode(&mut sum);
         }
-        let mut bare = *scene;
-        self.film.projected(&mut bare);
-        end.run(planes, scene, Some(&bare));
-        end.run(&mut bare, scene, None);
-        SCREEN_TRANSFER.encode(planes);
-        SCREEN_TRANSFER.encode(&mut bare);
-        let mut mixed = *scene;
-        self.films.coded(&mut mixed);
-        for (c, plane) in planes.iter_mut().enumerate() {
-            for i in 0..N {
-                plane[i] = mixed[c][i] + (plane[i] - bare[c][i]);
-            }
-        }
-        SCREEN_TRANSFER.decode(planes);
-    }
-}
-
-/// The plain rendering at a strength: the standard one and a look's own, mixed as code values of the display.
-#[derive(Clone, Debug, PartialEq)]
-pub struct MixedRendering {
-    pub standard: Rendering,
-    pub own: Rendering,
-    pub strength: f32,
-}
-
-impl MixedRendering {
-    #[inline(always)]
-    pub fn run(&self, planes: &mut Planes) {
-        let mut other = *planes;
-        self.standard.run(&mut other);
-        self.own.run(planes);
-        SCREEN_TRANSFER.encode(&mut other);
-        SCREEN_TRANSFER.encode(planes);
-        blend(planes, &other, self.strength);
-        SCREEN_TRANSFER.decode(planes);
+        *planes = sum;
     }
 }

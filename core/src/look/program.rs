@@ -4,7 +4,7 @@
 //! [`super::compile`].
 
 use super::LeftOut;
-use super::films::{Films, MixedRendering, TexturedFilms};
+use super::films::Ways;
 use crate::colour::bound::bound;
 use crate::colour::fit::{self, Cube, Refit, RollOff};
 use crate::colour::{matrix::Mat3f, transfer::Transfer};
@@ -14,7 +14,7 @@ use crate::film::print::Printing;
 use crate::lane::{self, N, Planes, each_value, exp2, log2};
 use crate::region::range;
 use crate::step::Kernel;
-use crate::step::plain::{self, Rendering, pair::Pair};
+use crate::step::plain::{self, pair::Pair};
 use crate::texture::line::Line;
 use rayon::prelude::*;
 
@@ -54,9 +54,9 @@ pub(super) enum Op {
     ShowMatte,
     /// Bounds scene light from below.
     Bound,
-    Render(Box<Rendering>),
-    /// The standard rendering mixed with a look's own.
-    MixedRendering(Box<MixedRendering>),
+    /// Scene light to the display by renderings and films; where texture was put on inside of a film, the scene's light lies
+    /// aside under [`OF_STEP`].
+    Ways(Box<Ways>),
     /// Display light to scene light in the display's primaries, exactly as the plain rendering would have made it.
     Unrender(Box<plain::Kernel>),
     /// Display light to linear AP1, by the pair for display sources.
@@ -67,10 +67,6 @@ pub(super) enum Op {
     Develop(Developing),
     /// Densities to light on the screen, in AP1.
     Print(Box<Printing>),
-    /// Films from scene light to the display.
-    Films(Box<Films>),
-    /// The end of films with texture inside; the scene's light lies aside under [`OF_STEP`].
-    TexturedFilms(Box<TexturedFilms>),
     /// What goes into a table in [`lane::octaves`] to light.
     UndoOctaves,
     /// Light to what comes out of a table for [`lane::powers`].
@@ -208,15 +204,12 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
             }
         }
         Op::Bound => bound(planes),
-        Op::Render(k) => k.run(planes),
-        Op::MixedRendering(k) => k.run(planes),
+        Op::Ways(k) => k.run(planes, &aside.saved[OF_STEP]),
         Op::Unrender(k) => k.unrender(planes),
         Op::UnrenderPair(k) => k.unrender(planes),
         Op::Expose(k) => k.run(planes),
         Op::Develop(k) => k.run(planes),
         Op::Print(k) => k.run(planes),
-        Op::Films(k) => k.run(planes),
-        Op::TexturedFilms(k) => k.run(planes, &aside.saved[OF_STEP]),
         Op::UndoOctaves => each_value!(planes, v => lane::undo_octaves(v)),
         Op::UndoPowers => each_value!(planes, v => lane::undo_powers(v)),
         Op::Straight => {
@@ -243,7 +236,7 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
 
 /// before + strength * (after - before), in place of after.
 #[inline(always)]
-pub(super) fn blend(after: &mut Planes, before: &Planes, strength: f32) {
+fn blend(after: &mut Planes, before: &Planes, strength: f32) {
     for (a, b) in after.iter_mut().zip(before) {
         for i in 0..N {
             a[i] = b[i] + strength * (a[i] - b[i]);

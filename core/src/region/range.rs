@@ -227,7 +227,7 @@ impl Seen {
 
 /// The share of the radius at which a hue's own brightness counts half, of which a matte by hue takes this much: it lets go
 /// of colours near neutral sooner than a change of brightness does.
-const HUE_FROM: f32 = 0.3;
+const HUE_FROM: f32 = 0.12;
 
 impl Kernel {
     /// The matte of a block of the zone's code values: 1 inside, 0 outside.

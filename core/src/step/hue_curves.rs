@@ -106,11 +106,11 @@ pub struct Kernel {
     by_saturation: Option<Curve>,
 }
 
-/// Shares of the full radius at which a hue's own brightness counts half, and at which its turn and its saturation do: below,
-/// a colour has too little of a hue for that, and all of them meet in one point. Found by trial: narrower ones crease tables
-/// about neutral, where most of a picture lies.
+/// The share of the full radius at which a hue's own brightness counts half, and from which on its turn and its factor count
+/// in full: below, a colour has too little of a hue for that, and all of them meet in one point. Found by trial: narrower
+/// ones crease tables about neutral, where most of a picture lies.
 const FAINT: f32 = 0.2;
-const HINT: f32 = 0.12;
+const HINT: f32 = 0.25;
 
 /// How much of a change of brightness by hue a colour takes, by its squared radius: none at neutral, where a hue is
 /// nothing but noise, and nearly all for what people would call a colour.
@@ -120,11 +120,10 @@ pub fn coloured(square: f32, reach: f32) -> f32 {
     square / (square + faint * faint)
 }
 
-/// How much of a turn or a factor by hue a colour takes, by its squared radius.
+/// How much of a turn or a factor by hue a colour takes, by its squared radius: all from [`HINT`] of the full radius on.
 #[inline(always)]
 pub fn hinted(square: f32, reach: f32) -> f32 {
-    let hint = HINT * reach;
-    square / (square + hint * hint)
+    lane::smoothstep(0.0, HINT * reach, square.sqrt())
 }
 
 impl HueCurves {
@@ -370,8 +369,8 @@ mod tests {
     #[test]
     fn a_bump_turns_its_own_hue_keeps_luma_and_leaves_others_alone() {
         let v = one(Bump { centre: 200.0, hue: 30.0, ..Default::default() });
-        let (y, hue, amount) = run(&v, Zone::Screen, colour(Zone::Screen, 0.4, 200.0, 0.1));
-        assert!((hue - 230.0).abs() < 0.02 && (y - 0.4).abs() < 1e-6 && (amount - 0.1).abs() < 1e-6);
+        let (y, hue, amount) = run(&v, Zone::Screen, colour(Zone::Screen, 0.4, 200.0, 0.15));
+        assert!((hue - 230.0).abs() < 0.02 && (y - 0.4).abs() < 1e-6 && (amount - 0.15).abs() < 1e-6);
         let (_, hue, _) = run(&v, Zone::Screen, colour(Zone::Screen, 0.4, 300.0, 0.1));
         assert!((hue - 300.0).abs() < 0.02, "{hue}");
     }

@@ -2,8 +2,8 @@
 
 use super::request::HEADER;
 use crate::error::{ApiError, ApiResult};
-use lantern_core::colour::{Encoding, Reference};
-use lantern_core::look::Program;
+use lantern_core::colour::Encoding;
+use lantern_core::look::{Path, Program};
 use lantern_core::picture::to_bytes;
 use lantern_core::table::{Bake, Table, bake};
 use rayon::prelude::*;
@@ -28,7 +28,7 @@ pub fn of(display: &Encoding) -> ApiResult<Option<Arc<Table>>> {
         return Ok(Some(made.clone()));
     }
     let monitor = Encoding::find(MONITOR).ok_or_else(|| ApiError::internal("no monitor encoding"))?;
-    let program = Program::between(display, &monitor, Reference::Display);
+    let program = Program::compile(&Path::default(), display, &monitor)?;
     let made = bake(&program, &Bake::quick(display, POINTS), "", &AtomicBool::new(false));
     let made = made.map_err(ApiError::internal)?.ok_or_else(|| ApiError::internal("no monitor table"))?;
     let made = Arc::new(made);
