@@ -113,16 +113,16 @@ fn every_kind_at_nothing_is_off_and_next_to_nothing_is_near_it_from_every_source
                 let steps = vec![Step { group: Some("g".into()), ..full.clone() }];
                 Program::compile(&Path { steps, groups: vec![group] }, &a, &b).unwrap()
             };
-            let (none, near) = (at(0.0), at(1e-5));
+            let (none, near) = (at(0.0), at(1e-7));
             assert_eq!(none, off, "{name} at nothing, {from} to {to}");
-            let together = (full.zone != Zone::Film).then(|| grouped(1e-5));
+            let together = (full.zone != Zone::Film).then(|| grouped(1e-7));
             for rgb in colours() {
                 let rgb = rgb.map(|v| v.max(0.0).min(1.0) * top);
                 let want = off.on_colour(rgb);
                 for program in std::iter::once(&near).chain(&together) {
                     let got = program.on_colour(rgb);
                     for c in 0..3 {
-                        // Next to black a power is steep: a hundred-thousandth of light is a hundredth of the signal.
+                        // Next to black a power is steep: a ten-millionth of light is a thousandth of the signal.
                         assert!(
                             (got[c] - want[c]).abs() < 0.012,
                             "{name}, {from} to {to}: {rgb:?}: {got:?}, not {want:?}"

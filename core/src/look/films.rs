@@ -169,7 +169,7 @@ impl Ways {
     }
 
     /// Whether the scene light lies aside, and a film's light with texture is given.
-    pub fn from_aside(&self) -> bool {
+    pub fn wants_aside(&self) -> bool {
         self.0.iter().any(|(_, way)| matches!(way, Way::Textured(_)))
     }
 
@@ -177,7 +177,7 @@ impl Ways {
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes, aside: &Planes) {
         let given = *planes;
-        let scene = if self.from_aside() { *aside } else { given };
+        let scene = if self.wants_aside() { *aside } else { given };
         let several = self.0.len() > 1;
         let mut sum: Planes = [[0.0; N]; 3];
         for (share, way) in &self.0 {
