@@ -81,9 +81,12 @@ fn every_look_holds_from_the_log_to_a_display() {
     let into = Program::compile(&Path::default(), &encoding("acescg"), &from).unwrap();
     let pictures: Vec<Pixels> = demo().iter().map(|p| run(&into, p)).collect();
     for look in shipped() {
-        for (size, most) in [(33, 1.0), (65, 0.35)] {
-            let (mean, p99) = of_table(&look, &from, &to, size, &pictures);
-            assert!(p99 < most, "{} at {size} points: mean {mean}, 99th percentile {p99}", look.name);
+        let (mean, p99) = of_table(&look, &from, &to, 33, &pictures);
+        assert!(p99 < 1.0, "{}: mean {mean}, 99th percentile {p99}", look.name);
+        // Twice the points leave a quarter of an error that is smooth: only the steepest are worth the time.
+        if p99 > 0.8 {
+            let (mean, p99) = of_table(&look, &from, &to, 65, &pictures);
+            assert!(p99 < 0.35, "{} at 65 points: mean {mean}, 99th percentile {p99}", look.name);
         }
     }
 }
