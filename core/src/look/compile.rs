@@ -338,7 +338,7 @@ impl Compiler {
     fn through(&mut self, films: &filmed::Films, film: &Filmed<'_>, texture: bool) {
         let (on_exposure, on_density) = (texture && film.on_exposure(), texture && film.on_density());
         let standard = self.standard();
-        let way = |chain: &_| Way::Film(Box::new(Film::new(chain, standard, &self.display)));
+        let way = |chain: &_| Way::Whole(Box::new(Film::new(chain, standard, &self.display)));
         let whole = 1.0 - films.others.iter().map(|(share, _)| share).sum::<f64>();
         let mut ways = vec![(whole as f32, way(&films.chain))];
         ways.extend(

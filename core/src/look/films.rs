@@ -130,7 +130,7 @@ pub enum Way {
     /// A rendering.
     Plain(Rendering),
     /// A film.
-    Film(Box<Film>),
+    Whole(Box<Film>),
     /// A film whose projected light, with texture put on inside of it, is there already.
     Textured(Box<Film>),
 }
@@ -163,7 +163,7 @@ impl Ways {
         if ways.len() == 1 {
             return Self::only(Way::Textured(Box::new(film)));
         }
-        let bare = Way::Film(Box::new(film.clone()));
+        let bare = Way::Whole(Box::new(film.clone()));
         let texture = [(1.0, Way::Textured(Box::new(film))), (-1.0, bare)];
         Self(texture.into_iter().chain(ways).collect())
     }
@@ -184,7 +184,7 @@ impl Ways {
             let mut light = scene;
             match way {
                 Way::Plain(rendering) => rendering.run(&mut light),
-                Way::Film(film) | Way::Textured(film) => {
+                Way::Whole(film) | Way::Textured(film) => {
                     let textured = matches!(way, Way::Textured(_));
                     if !textured || film.end.taken.is_some() {
                         film.projected(&mut light);
