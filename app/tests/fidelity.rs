@@ -98,11 +98,13 @@ fn every_look_holds_from_a_display_to_itself() {
     let mut pictures: Vec<Pixels> = demo().iter().map(|p| run(&show, p)).collect();
     pictures.extend(photographs());
     for look in shipped() {
-        for (size, least, most) in [(33, 0.3, 1.5), (65, 0.1, 0.5)] {
-            let (mean, p99) = of_table(&look, &display, &display, size, &pictures);
+        let (mean, p99) = of_table(&look, &display, &display, 33, &pictures);
+        assert!(mean < 0.3 && p99 < 1.5, "{}: mean {mean}, 99th percentile {p99}", look.name);
+        if p99 > 0.5 {
+            let (mean, p99) = of_table(&look, &display, &display, 65, &pictures);
             assert!(
-                mean < least && p99 < most,
-                "{} at {size} points: mean {mean}, 99th percentile {p99}",
+                mean < 0.1 && p99 < 0.5,
+                "{} at 65 points: mean {mean}, 99th percentile {p99}",
                 look.name
             );
         }

@@ -90,6 +90,7 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
     let mut path = r.path.clone();
     media.attach(&mut path);
     let span = super::request::TONE_SPAN;
+    let fingerprints = path.steps.iter().map(fingerprint).collect();
     // The step that is selected is drawn in full, also while it is off or at strength 0.
     for step in path.steps.iter_mut().filter(|s| Some(&s.id) == r.step.as_ref()) {
         (step.on, step.strength) = (true, 1.0);
@@ -104,14 +105,7 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
     });
     let steep = r.path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref() && s.active());
     let steep = steep.and_then(|s| steep_of(&r.path, media, s));
-    Ok(Reading {
-        seq: r.seq,
-        steep,
-        fingerprints: r.path.steps.iter().map(fingerprint).collect(),
-        curves,
-        span,
-        film,
-    })
+    Ok(Reading { seq: r.seq, steep, fingerprints, curves, span, film })
 }
 
 /// What a step makes of the neutral scale, by channel.
