@@ -111,5 +111,5 @@ fn inspect_and_encodings_say_what_things_are() {
             .contains("Scene: Amber over slate (Tone tint), 80 %")
     );
     assert!(said(&["inspect", &demo("workbench.png")]).contains("width: 960"));
-    assert_eq!(said(&["encodings"]).lines().count(), 15);
+    assert_eq!(said(&["encodings"]).lines().count(), 18);
 }
