@@ -75,6 +75,10 @@ fn main() -> Outcome {
     }
     bench.fills("six steps")?;
     bench.frames("six steps");
+    for (from, to) in [("rec709", "rec709"), ("srgb", "rec709"), ("acescct", "pq"), ("pq", "rec709")] {
+        let (from, to) = (Encoding::find(from).ok_or("from")?, Encoding::find(to).ok_or("to")?);
+        bench.of_display(&look, &from, &to)?;
+    }
     let path = long_path();
     let what = format!("{} steps, {} groups", path.steps.len(), path.groups.len());
     let program = Program::compile(&path, &bench.from, &to)?;
@@ -169,6 +173,25 @@ impl Bench {
         );
         row(&format!("table {size}, two threads over one"), one / two, "x", "at least 1.6");
         row(&format!("table {size}, vector over scalar"), scalar / one, "x", "");
+        Ok(())
+    }
+
+    /// The look between other encodings: what display sources and HDR cost beside the rest.
+    fn of_display(&self, look: &Look, from: &Encoding, to: &Encoding) -> Outcome {
+        let what = format!("six steps, {} to {}", from.id, to.id);
+        let ms = median(|| drop(black_box(Program::compile(&look.path, from, to)))) * 1e3;
+        row(&format!("compile, {what}"), ms, "ms", "");
+        let program = Program::compile(&look.path, from, to)?;
+        let plan = Bake::quick(from, 33);
+        let ms = median(|| drop(black_box(bake(&program, &plan, "", &AtomicBool::new(false))))) * 1e3;
+        row(&format!("fill a 33-point table, {what}"), ms, "ms", "");
+        let small = self.picture.fit_within(960, 540);
+        let mut work = small.pixels.clone();
+        let ms = median(|| {
+            work.copy_from_slice(&small.pixels);
+            program.run_parallel(&mut work);
+        });
+        row(&format!("exact picture at 960 x 540, {what}"), ms * 1e3, "ms", "");
         Ok(())
     }
 

@@ -20,6 +20,10 @@ impl Cube {
     }
 }
 
+/// Share of the peak by which light may lie above it before colour is taken for it: PQ's arithmetic in f32 is off by half of
+/// that, which would otherwise be seen in the other channels of bright yellows. Such light ends at the peak.
+const SPARE: f32 = 1e-4;
+
 /// Moves a colour that lies outside the cube toward its own luma until it is inside. Colours inside are left bit
 /// for bit, hue in the colour-difference plane and luma are kept; luma outside 0..peak gives black or the peak.
 ///
@@ -33,7 +37,8 @@ pub fn into_cube(cube: Cube, planes: &mut Planes) {
         let high = r[i].max(g[i]).max(b[i]);
         let low = r[i].min(g[i]).min(b[i]);
         // How far the chroma may grow before the top or the floor of the cube is met.
-        let up = select(high > peak, (peak - y) / (high - y).max(1e-12), 1.0);
+        let over = (high - peak * (1.0 + SPARE)).max(0.0);
+        let up = select(high > peak, (peak - y) / (peak + over - y).max(1e-12), 1.0);
         let down = select(low < 0.0, y / (y - low).max(1e-12), 1.0);
         let k = up.min(down);
         r[i] = toward(y, r[i], k, peak);
@@ -192,7 +197,7 @@ fn eighth(v: f32) -> f32 {
 /// `v` moved toward `y` by a factor below one, and `v` itself for a factor of one.
 #[inline(always)]
 fn toward(y: f32, v: f32, k: f32, peak: f32) -> f32 {
-    select(k < 1.0, (y + (v - y) * k).clamp(0.0, peak), v)
+    select(k < 1.0, (y + (v - y) * k).clamp(0.0, peak), v.min(peak))
 }
 
 #[cfg(test)]

@@ -15,7 +15,11 @@ use crate::colour::{
     transfer::Transfer,
 };
 use crate::region::Region;
-use crate::step::plain::{Rendering, pair::Pair};
+use crate::step::plain::{
+    Rendering,
+    pair::{Pair, PairBack},
+    unrender::Unrender,
+};
 use crate::step::{Domain, PlainRendering, Site, Values, Zone};
 use crate::texture::Texture;
 use schemars::JsonSchema;
@@ -276,12 +280,12 @@ impl Compiler {
         let (standard, own) = (PlainRendering::default(), from.display());
         match source {
             Reference::Display => {
-                c.ops.push(Op::UnrenderPair(Box::new(Pair::new(&standard, &own))));
+                c.ops.push(Op::UnrenderPair(Box::new(PairBack::new(Pair::new(&standard, &own)))));
                 // The pair makes no light below the bound.
                 c.bounded = true;
             }
             Reference::Scene => {
-                c.ops.push(Op::Unrender(Box::new(standard.kernel(&own))));
+                c.ops.push(Op::Unrender(Box::new(Unrender::new(standard.kernel(&own)))));
                 c.matrix(from.matrix_to(&AP1));
             }
         }

@@ -14,7 +14,7 @@ use crate::film::print::Printing;
 use crate::lane::{self, N, Planes, each_value, exp2, log2};
 use crate::region::range;
 use crate::step::Kernel;
-use crate::step::plain::{self, pair::Pair};
+use crate::step::plain::{pair::PairBack, unrender::Unrender};
 use crate::texture::line::Line;
 use rayon::prelude::*;
 
@@ -58,9 +58,9 @@ pub(super) enum Op {
     /// aside under [`OF_STEP`].
     Ways(Box<Ways>),
     /// Display light to scene light in the display's primaries, exactly as the plain rendering would have made it.
-    Unrender(Box<plain::Kernel>),
+    Unrender(Box<Unrender>),
     /// Display light to linear AP1, by the pair for display sources.
-    UnrenderPair(Box<Pair>),
+    UnrenderPair(Box<PairBack>),
     /// Scene light to exposures of a film's layers.
     Expose(Exposing),
     /// Exposures to densities.
@@ -205,8 +205,8 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
         }
         Op::Bound => bound(planes),
         Op::Ways(k) => k.run(planes, &aside.saved[OF_STEP]),
-        Op::Unrender(k) => k.unrender(planes),
-        Op::UnrenderPair(k) => k.unrender(planes),
+        Op::Unrender(k) => k.run(planes),
+        Op::UnrenderPair(k) => k.run(planes),
         Op::Expose(k) => k.run(planes),
         Op::Develop(k) => k.run(planes),
         Op::Print(k) => k.run(planes),

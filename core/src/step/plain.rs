@@ -15,16 +15,17 @@
 //!    near neutral there is no hue to keep, and M's change from one channel to another would crease the tables.
 //! 4. *White.* Distances from M shrink as M nears white.
 //!
-//! What still lies below zero then (light beyond AP1) ends at zero, M unchanged. `unrender` undoes each part in
+//! What still lies below zero then (light beyond AP1) ends at zero, M unchanged. [`unrender`] undoes each part in
 //! turn for the whole cube of a display. Display pictures come into the scene through a pair of their own: see [`pair`].
 //!
 //! On a display with headroom the tone curve goes on above white ([`tone`]), and hue is kept and lights go to white by as
 //! many stops later as the curve's half peak lies higher.
 
 mod hue;
+mod inverse;
 pub mod pair;
 pub mod tone;
-mod unrender;
+pub mod unrender;
 
 use super::field::parameters;
 use crate::colour::{Adaptation, Display, Mat3, Reference, matrix::Mat3f, primaries::AP1};
@@ -274,10 +275,11 @@ mod tests {
     fn the_whole_cube_of_a_display_comes_back_through_the_scene() {
         for display in [BT709, P3_D65, BT2020] {
             let k = PlainRendering::default().kernel(&Display::sdr(display));
+            let back = unrender::Unrender::new(k);
             for n in 0..11 * 11 * 11 {
                 let rgb = [n % 11, n / 11 % 11, n / 121].map(|v| (v as f32 / 10.0).powf(2.4));
                 let mut p = rgb.map(|v| [v; N]);
-                k.unrender(&mut p);
+                back.run(&mut p);
                 let scene = [p[0][0], p[1][0], p[2][0]];
                 let out = render(&k, scene);
                 for (v, want) in out.iter().zip(rgb) {

@@ -14,11 +14,12 @@
 //! 4. *White.* Distances d from the largest channel shrink to d (w + (1-w) e d^2): pure colours are spared up to the peak.
 //! 5. Nothing is brighter than the peak.
 //!
-//! [`Pair::unrender`] undoes 4 to 1 for light inside of the cube.
+//! [`PairBack`] undoes 4 to 1 for light inside of the cube.
 
 use super::{
     PlainRendering,
-    hue::{Hues, Largest},
+    hue::Hues,
+    inverse::{Inverse, Ordered},
     tone::ToneCurve,
 };
 use crate::colour::{
@@ -149,63 +150,57 @@ impl Pair {
             b[i] = y + share * (b[i] - y);
         }
     }
+}
+
+/// The way back: display light to the scene light that a pair renders to it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PairBack {
+    pair: Pair,
+    inverse: Inverse,
+}
+
+impl PairBack {
+    /// The way back of this pair.
+    pub fn new(pair: Pair) -> Self {
+        Self { pair, inverse: Inverse::new(pair.hues) }
+    }
 
     /// Display light in the display's primaries to linear AP1. Light outside of 0..peak is taken as its nearest end.
     #[inline(always)]
-    pub fn unrender(&self, planes: &mut Planes) {
-        let k = *self;
+    pub fn run(&self, planes: &mut Planes) {
+        let k = &self.pair;
         let peak = k.hues.tone.peak;
-        let mut p = Largest { m: [0.0; N], ratio: [0.0; N] };
-        let (mut top, mut lowest, mut white) = ([0.0; N], [0.0; N], [0.0; N]);
         for plane in planes.iter_mut() {
-            for i in 0..N {
-                plane[i] = plane[i].max(0.0).min(peak);
-                top[i] = plane[i].max(top[i]);
+            for v in plane {
+                *v = v.max(0.0).min(peak);
             }
         }
+        let order = Ordered::of(planes);
+        let m = self.inverse.largest(&order.top);
+        let mut light = Ordered { ..order };
         for i in 0..N {
-            let light = top[i].max(1e-9);
-            p.m[i] = k.hues.tone.inverse(light).max(1e-9);
-            p.ratio[i] = light / p.m[i];
-            white[i] = k.hues.whiten(p.m[i]);
-            lowest[i] = f32::INFINITY;
+            let (white, top) = (k.hues.whiten(m[i]), order.top[i].max(1e-9));
+            light.middle[i] = coloured(light.middle[i], top, white);
+            light.low[i] = coloured(light.low[i], top, white);
         }
+        self.inverse.others(&mut light, &m);
+        order.put(planes, &light);
         for plane in planes.iter_mut() {
             for i in 0..N {
-                // Newton's method on d (w + (1-w) d^2) from a place at or above its root.
-                let (w, light) = (white[i], top[i].max(1e-9));
-                let want = 1.0 - plane[i] / light;
-                let mut d = (want / w).min(1.0);
-                for _ in 0..ROUNDS {
-                    let square = d * d;
-                    d -= (d * (w + (1.0 - w) * square) - want) / (w + 3.0 * (1.0 - w) * square);
-                }
-                plane[i] = light * (1.0 - d).max(0.0);
-                lowest[i] = lowest[i].min(plane[i]);
+                plane[i] = select(order.top[i] > 0.0, plane[i], 0.0);
             }
         }
-        let mut kept = [0.0; N];
-        let mut low = lowest;
-        k.hues.unmix(&mut low, &p, &mut kept, true);
-        for plane in planes.iter_mut() {
-            let display = *plane;
-            k.hues.unmix(plane, &p, &mut kept, false);
-            for i in 0..N {
-                let x = select(display[i] < top[i], plane[i], p.m[i]);
-                plane[i] = select(top[i] > 0.0, x, 0.0);
-            }
-        }
-        k.uncalm(planes);
+        self.uncalm(planes);
         k.to_scene.run(planes);
     }
 
     /// Undoes step 2: what was h is given now, and rho / h = 1 / (a + (1-a) h^2).
     #[inline(always)]
     fn uncalm(&self, planes: &mut Planes) {
-        let a = self.calm;
+        let (a, luma) = (self.pair.calm, self.pair.luma);
         let [r, g, b] = planes;
         for i in 0..N {
-            let y = (self.luma[0] * r[i] + self.luma[1] * g[i] + self.luma[2] * b[i]).max(1e-9);
+            let y = (luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i]).max(1e-9);
             let h = ((y - r[i].min(g[i]).min(b[i])) / y).max(0.0).min(1.0);
             let share = 1.0 / (a + (1.0 - a) * h * h);
             r[i] = y + share * (r[i] - y);
@@ -213,4 +208,16 @@ impl Pair {
             b[i] = y + share * (b[i] - y);
         }
     }
+}
+
+/// Undoes step 4 for one channel: Newton's method on d (w + (1-w) d^2) from a place at or above its root.
+#[inline(always)]
+fn coloured(light: f32, top: f32, w: f32) -> f32 {
+    let want = 1.0 - light / top;
+    let mut d = (want / w).min(1.0);
+    for _ in 0..ROUNDS {
+        let square = d * d;
+        d -= (d * (w + (1.0 - w) * square) - want) / (w + 3.0 * (1.0 - w) * square);
+    }
+    top * (1.0 - d).max(0.0)
 }

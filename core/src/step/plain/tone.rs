@@ -3,6 +3,7 @@
 use super::PlainRendering;
 use crate::colour::Display;
 use crate::lane::{exp2, log2, powf, select};
+use std::f32::consts::LN_2;
 
 /// Scene light to display light, one channel.
 ///
@@ -130,6 +131,30 @@ impl ToneCurve {
         select(x > 0.0, select(stops > self.end.stops, straight, light), 0.0)
     }
 
+    /// Display light of scene light `stops` over grey, and what a stop more adds to it.
+    #[inline(always)]
+    pub(super) fn at_stops(&self, stops: f32) -> (f32, f32) {
+        let r = (self.gain * exp2(self.power * stops)).max(1e-30);
+        let y = self.ceiling / (1.0 + 1.0 / r);
+        let mut light = y * y * (1.0 + self.toe) / (y + self.toe);
+        // d log light / d log x.
+        let mut slope = self.power / (1.0 + r) * (1.0 + self.toe / (y + self.toe));
+        // Without branches, which would keep the loop that this is inlined into from being vectorised.
+        let highlights = self.highlights.unwrap_or(Highlights { rise: 0.0, fall: 0.0 });
+        let deepest = self.deepest.unwrap_or(Deepest { light: 0.0, reach: 1.0 });
+        let (gain, rises) = highlights.gain_and_slope(r, self.gain);
+        light = (light * gain).min(self.ceiling.max(self.peak));
+        slope = (slope + self.power * rises) * light * LN_2;
+        // Beyond 40 nothing is left, and numbers that are no longer normal are slow.
+        let x = (0.18 * exp2(stops) / deepest.reach).min(40.0);
+        let left = exp2(-x);
+        light += deepest.light * (1.0 - left);
+        slope += deepest.light * left * x * (LN_2 * LN_2);
+        let over = stops - self.end.stops;
+        let straight = self.end.light + over.max(0.0) * self.end.slope;
+        (select(over > 0.0, straight, light), select(over > 0.0, self.end.slope, slope))
+    }
+
     /// What a display with headroom multiplies the light of a scene light by: 1 where there is none.
     #[inline(always)]
     pub fn highlight_gain(&self, x: f32) -> f32 {
@@ -191,6 +216,15 @@ impl Highlights {
     fn gain(&self, r: f32, grey: f32) -> f32 {
         let q = r * (r / (r + 4.0 * grey));
         (1.0 + self.rise * q) / (1.0 + self.fall * q)
+    }
+
+    /// The same, and d log gain / d log r.
+    #[inline(always)]
+    fn gain_and_slope(&self, r: f32, grey: f32) -> (f32, f32) {
+        let share = r / (r + 4.0 * grey);
+        let q = r * share;
+        let (rise, fall) = (1.0 + self.rise * q, 1.0 + self.fall * q);
+        (rise / fall, (2.0 - share) * (1.0 / fall - 1.0 / rise))
     }
 }
 

@@ -1,6 +1,9 @@
 //! The plain rendering undone: display light back to the scene light that it was made from.
 
-use super::{Kernel, POWER, Squeeze, THRESHOLD, hue::Largest};
+use super::{
+    Kernel, POWER, Squeeze, THRESHOLD,
+    inverse::{Inverse, Ordered},
+};
 use crate::lane::{N, Planes, powf, select};
 
 impl Squeeze {
@@ -16,39 +19,39 @@ impl Squeeze {
     }
 }
 
-impl Kernel {
+/// What undoes a rendering on a display, ready to run.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Unrender {
+    kernel: Kernel,
+    inverse: Inverse,
+}
+
+impl Unrender {
+    /// What undoes this.
+    pub fn new(kernel: Kernel) -> Self {
+        Self { kernel, inverse: Inverse::new(kernel.hues) }
+    }
+
     /// Display-linear light of this display back to the scene light that the rendering turns into it, both in
     /// the display's primaries. Exact to about 1e-5 for the whole cube of the display.
     #[inline(always)]
-    pub fn unrender(&self, planes: &mut Planes) {
-        let k = *self;
-        let mut p = Largest { m: [0.0; N], ratio: [0.0; N] };
-        let (mut top, mut lowest) = ([0.0; N], [0.0; N]);
-        {
-            let [r, g, b] = &mut *planes;
-            for i in 0..N {
-                top[i] = r[i].max(g[i]).max(b[i]);
-                let light = top[i].max(1e-9);
-                p.m[i] = k.hues.tone.inverse(light).max(1e-9);
-                p.ratio[i] = light / p.m[i];
-                // The way to white undone.
-                let colour = k.hues.whiten(p.m[i]);
-                r[i] = top[i] - (top[i] - r[i]) / colour;
-                g[i] = top[i] - (top[i] - g[i]) / colour;
-                b[i] = top[i] - (top[i] - b[i]) / colour;
-                lowest[i] = r[i].min(g[i]).min(b[i]);
-            }
+    pub fn run(&self, planes: &mut Planes) {
+        let k = &self.kernel;
+        let order = Ordered::of(planes);
+        let m = self.inverse.largest(&order.top);
+        let mut light = Ordered { top: order.top, ..order };
+        for i in 0..N {
+            // The way to white undone.
+            let colour = k.hues.whiten(m[i]);
+            light.low[i] = light.top[i] - (light.top[i] - light.low[i]) / colour;
+            light.middle[i] = light.top[i] - (light.top[i] - light.middle[i]) / colour;
         }
-        // The lowest channel says how colourful the pixel is, and with that how the others were mixed.
-        let mut kept = [0.0; N];
-        k.hues.unmix(&mut lowest, &p, &mut kept, true);
+        self.inverse.others(&mut light, &m);
+        order.put(planes, &light);
         for (plane, squeeze) in planes.iter_mut().zip(k.squeeze) {
-            let display = *plane;
-            k.hues.unmix(plane, &p, &mut kept, false);
             for i in 0..N {
-                let x = select(display[i] < top[i], plane[i], p.m[i]);
-                let back = p.m[i] * (1.0 - squeeze.release((p.m[i] - x) / p.m[i]));
-                plane[i] = select(top[i] > 0.0, back, 0.0);
+                let back = m[i] * (1.0 - squeeze.release((m[i] - plane[i]) / m[i]));
+                plane[i] = select(order.top[i] > 0.0, back, 0.0);
             }
         }
         // Calming kept luma, so it is undone with the luma that is there now.
