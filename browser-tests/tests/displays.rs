@@ -40,6 +40,9 @@ async fn a_picture_made_for_an_hdr_display_is_tone_mapped_says_so_and_is_measure
     let shown = set.newer(shown).await?;
     let grey = set.picture().await?.difference();
     assert!(grey.iter().all(|v| v.abs() < 2.0), "{grey:?}");
+    // The value, then the step.
+    set.keys("body", Key::Control + "z").await?;
+    let shown = set.newer(shown).await?;
     set.keys("body", Key::Control + "z").await?;
     let shown = set.newer(shown).await?;
     assert_eq!(set.picture().await?, hdr);
