@@ -26,6 +26,15 @@ pub enum ApiError {
         /// The revision that won.
         current: i32,
     },
+    /// Somebody else changed what this works on.
+    #[error("{0}")]
+    Changed(String),
+    /// The disk has no room left.
+    #[error("there is no room left on the disk of the data folder: make some, then do it again. Nothing was saved")]
+    Full,
+    /// The data folder cannot be worked with.
+    #[error("{0}")]
+    Unusable(String),
     /// The request does not come from this machine's own page.
     #[error("{0}")]
     Forbidden(String),
@@ -43,11 +52,21 @@ impl ApiError {
         Self::Internal(cause.to_string())
     }
 
+    /// What went wrong, for whoever runs the program: also what the log alone says.
+    pub fn cause(&self) -> String {
+        match self {
+            Self::Internal(cause) => cause.clone(),
+            other => other.to_string(),
+        }
+    }
+
     fn kind(&self) -> (&'static str, StatusCode) {
         match self {
             Self::NotFound(_) => ("not-found", StatusCode::NOT_FOUND),
             Self::Invalid(_) => ("invalid", StatusCode::UNPROCESSABLE_ENTITY),
-            Self::Conflict { .. } => ("conflict", StatusCode::CONFLICT),
+            Self::Conflict { .. } | Self::Changed(_) => ("conflict", StatusCode::CONFLICT),
+            Self::Full => ("full", StatusCode::INSUFFICIENT_STORAGE),
+            Self::Unusable(_) => ("unusable", StatusCode::INTERNAL_SERVER_ERROR),
             Self::Forbidden(_) => ("forbidden", StatusCode::FORBIDDEN),
             Self::Internal(_) => ("internal", StatusCode::INTERNAL_SERVER_ERROR),
         }
@@ -79,7 +98,15 @@ impl ResponseError for ApiError {
 
 impl From<diesel::result::Error> for ApiError {
     fn from(e: diesel::result::Error) -> Self {
-        Self::internal(e)
+        use diesel::result::{DatabaseErrorKind, Error};
+        match e {
+            Error::DatabaseError(DatabaseErrorKind::ForeignKeyViolation, _) => {
+                Self::Changed("what this belongs to was deleted meanwhile".into())
+            }
+            // SQLITE_FULL in words: the driver hands on no code.
+            e if e.to_string().contains("database or disk is full") => Self::Full,
+            e => Self::internal(e),
+        }
     }
 }
 
@@ -91,7 +118,8 @@ impl From<diesel::r2d2::PoolError> for ApiError {
 
 impl From<std::io::Error> for ApiError {
     fn from(e: std::io::Error) -> Self {
-        Self::internal(e)
+        use std::io::ErrorKind::{QuotaExceeded, StorageFull};
+        if matches!(e.kind(), StorageFull | QuotaExceeded) { Self::Full } else { Self::internal(e) }
     }
 }
 

@@ -6,6 +6,7 @@
 //! * [`media`] — content-addressed files.
 //! * [`jobs`] — long work with progress and cancel.
 //! * [`guard`] — Host and Origin.
+//! * [`lock`] — one writer for a data folder.
 //!
 //! It binds to the loopback address unless told otherwise and serves one production's people.
 
@@ -13,17 +14,20 @@ pub mod api;
 pub mod error;
 pub mod guard;
 pub mod jobs;
+pub mod lock;
 pub mod media;
 pub mod preview;
 pub mod seed;
 pub mod store;
 
 use actix_web::{App, HttpServer, middleware, web};
-use error::ApiResult;
+use error::{ApiError, ApiResult};
+use lock::Lock;
 use media::folders::Folders;
 use preview::Studio;
 use std::net::{SocketAddr, TcpListener};
 use std::path::Path;
+use std::sync::Arc;
 use store::Store;
 
 /// A data folder opened: the database and the media.
@@ -33,16 +37,21 @@ pub struct Data {
     pub store: Store,
     /// The media folder.
     pub media: media::MediaFolder,
+    lock: Arc<Lock>,
 }
 
 impl Data {
-    /// Opens or makes a data folder.
+    /// Opens or makes a data folder, for this process alone. Errors where another has it, or where its database is broken
+    /// or of a newer program; then nothing in it is touched.
     pub fn open(folder: &Path) -> ApiResult<Self> {
-        std::fs::create_dir_all(folder)?;
-        let media = media::MediaFolder::open(&folder.join("media"))?;
+        let unusable =
+            |e| ApiError::Unusable(format!("the data folder {} cannot be made: {e}", folder.display()));
+        std::fs::create_dir_all(folder).map_err(unusable)?;
+        let lock = Arc::new(Lock::take(folder)?);
         let store = Store::open(&folder.join("lantern.sqlite3"))?;
-        store::handoffs::Handoff::fail_interrupted(&mut *store.connect()?)?;
-        Ok(Self { store, media })
+        let media = media::MediaFolder::open(&folder.join("media"))?;
+        store.with(|c| store::shots::Shot::break_off_arrivals(c))?;
+        Ok(Self { store, media, lock })
     }
 }
 
@@ -59,6 +68,8 @@ pub fn serve(
     actix_web::rt::System::new().block_on(async move {
         let studio = web::Data::new(Studio::new(data.store.clone(), data.media.clone()));
         let jobs = web::Data::new(jobs::Jobs::default());
+        data.lock.say(&format!("http://{address}")).map_err(std::io::Error::other)?;
+        jobs::handoff::resume(&studio, &jobs).map_err(std::io::Error::other)?;
         let folders = web::Data::new(folders);
         let store = web::Data::new(data.store);
         let server = HttpServer::new(move || {

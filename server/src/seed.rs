@@ -61,8 +61,9 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
             name: seed.camera.name.clone(),
             body: serde_json::to_string(&body).map_err(crate::error::ApiError::internal)?,
             table_hash: None,
+            revision: 1,
         };
-        profile.put(c)?;
+        profile.insert(c)?;
         production.camera.clone_from(&profile.id);
         Production::set_camera(c, &production.id, &profile.id)?;
         for (position, s) in (0..).zip(seed.scenes) {

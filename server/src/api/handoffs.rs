@@ -45,7 +45,7 @@ pub struct HandoffDetail {
     pub to: String,
     /// Points on a side.
     pub size: i32,
-    /// `running`, `done`, `failed` or `cancelled`.
+    /// `queued`, `running`, `done`, `failed` or `cancelled`.
     pub state: String,
     /// How much is done, 0..1.
     pub progress: f64,
@@ -104,11 +104,13 @@ pub async fn create(
             body.size
         )));
     }
+    let media = studio.media.clone();
     let row = store.run(move |c| {
         let look = LookRow::find(c, &id)?;
         let version = Version::find(c, &id, body.version)?;
         let production = Production::find(c, &look.production_id)?;
-        let document = Look::from_json(&version.document)?;
+        let mut document = Look::from_json(&version.document)?;
+        media.attach(&mut document.path);
         // What cannot be made is said now, not by a failed job later.
         let (from, to) = (production.encoding(c, &body.from)?, production.encoding(c, &body.to)?);
         Program::compile(&document.path, &from, &to)?;
@@ -119,7 +121,7 @@ pub async fn create(
             from_encoding: body.from.clone(),
             to_encoding: body.to.clone(),
             size: body.size,
-            state: "running".into(),
+            state: "queued".into(),
             failure: String::new(),
             report: String::new(),
             table_hash: None,
@@ -130,17 +132,7 @@ pub async fn create(
         Ok(row)
     });
     let row = row.await?;
-    let job = jobs.start(&row.id);
-    let (running, all) = (row.clone(), jobs.clone());
-    actix_web::rt::spawn(async move {
-        let id = running.id.clone();
-        match web::block(move || handoff::run(&studio, &job, &running)).await {
-            Ok(Ok(())) => {}
-            Ok(Err(e)) => tracing::error!("handoff {id}: {e:?}"),
-            Err(e) => tracing::error!("handoff {id}: {e}"),
-        }
-        all.end(&id);
-    });
+    handoff::queue(studio, &jobs, row.clone());
     Ok(web::Json(detail(row, &jobs)))
 }
 
@@ -153,15 +145,15 @@ pub async fn show(
     Ok(web::Json(detail(store.run(move |c| Handoff::find(c, &id)).await?, &jobs)))
 }
 
-/// Stops a running handoff; one that ended already stays as it is.
+/// Stops a handoff that waits or runs; one that ended already stays as it is.
 pub async fn cancel(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
 ) -> ApiResult<web::Json<HandoffDetail>> {
-    if let Some(job) = jobs.find(&id) {
-        job.cancel.store(true, std::sync::atomic::Ordering::Relaxed);
-    }
+    jobs.stop(&id);
+    let waiting = id.clone();
+    store.run(move |c| Handoff::cancel_queued(c, &waiting)).await?;
     show(store, jobs, id).await
 }
 

@@ -10,7 +10,7 @@ use crate::media::intake::{self, Group};
 use crate::preview::Studio;
 use crate::store::Store;
 use crate::store::scenes::Scene;
-use crate::store::shots::{Frame, Shot};
+use crate::store::shots::{COMING, Frame, Shot};
 use actix_web::{HttpResponse, web};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -144,11 +144,11 @@ pub async fn create_shot(
     if clip::is_clip_name(&name) {
         return clip_shot(store, studio, jobs, &scene, &body.key, &name, &called).await;
     }
-    let media = studio.media.clone();
-    let made = store.run(move |c| {
-        Scene::find(c, &scene)?;
-        let taken = intake::part(&media, &body.key, &name, body.number)?;
-        c.immediate_transaction(|c| -> ApiResult<ShotDetail> {
+    let _turn = studio.turn().await?;
+    let made = web::block(move || {
+        store.with(|c| Scene::find(c, &scene))?;
+        let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
+        store.change(|c| {
             let mut shot = Shot::new(c, &scene, &called)?;
             shot.encoding = taken.facts.guess.encoding.unwrap_or_default().into();
             shot.encoding_reason.clone_from(&taken.facts.guess.reason);
@@ -158,7 +158,7 @@ pub async fn create_shot(
             ShotDetail::of(c, shot, None)
         })
     });
-    Ok(web::Json(made.await?))
+    Ok(web::Json(made.await??))
 }
 
 async fn clip_shot(
@@ -170,20 +170,24 @@ async fn clip_shot(
     name: &str,
     called: &str,
 ) -> ApiResult<web::Json<ShotDetail>> {
-    let (media, scene, key) = (studio.media.clone(), scene.to_owned(), key.to_owned());
-    let (name, called, running) = (name.to_owned(), called.to_owned(), jobs.clone());
-    let detail = store.run(move |c| {
-        Scene::find(c, &scene)?;
+    let (scene, key, name, called) = (scene.to_owned(), key.to_owned(), name.to_owned(), called.to_owned());
+    let _turn = studio.turn().await?;
+    let detail = web::block(move || {
+        let media = &studio.media;
+        store.with(|c| Scene::find(c, &scene))?;
         let found = clip::probe(&media.part(&key)?, &name).inspect_err(|_| drop(media.drop_part(&key)))?;
         let (hash, length) = media.keep_part(&key)?;
-        let shot = c.immediate_transaction(|c| job::clip_row(c, &scene, &called, &found, &hash, length))?;
-        let detail = ShotDetail::of(c, shot.clone(), Some(0.0))?;
-        job::spawn(studio, running, shot.id.clone(), move |studio, job| {
+        let (shot, detail) = store.change(|c| {
+            let shot = job::clip_row(c, &scene, &called, &found, &hash, length)?;
+            Ok((shot.clone(), ShotDetail::of(c, shot, Some(0.0))?))
+        })?;
+        let id = shot.id.clone();
+        job::queue(studio, &jobs, &id, move |studio, job| {
             job::decode_clip(studio, job, &shot, &found, &hash, &name)
         });
-        Ok(detail)
+        Ok::<_, ApiError>(detail)
     });
-    Ok(web::Json(detail.await?))
+    Ok(web::Json(detail.await??))
 }
 
 /// Takes a file that arrived in as a frame of a sequence. The same number again replaces what was there.
@@ -194,14 +198,13 @@ pub async fn add_frame(
     body: web::Json<Arrived>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
-    let (media, id) = (studio.media.clone(), shot.clone());
-    let added = store.run(move |c| {
-        Shot::find(c, &id)?;
-        let taken = intake::part(&media, &body.key, &name, body.number)?;
-        c.immediate_transaction(|c| taken.put(c, &id).map(drop))
+    let _turn = studio.turn().await?;
+    let added = web::block(move || {
+        store.with(|c| Shot::find(c, &shot).map(drop))?;
+        let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
+        store.change(|c| taken.put(c, &shot).map(drop))
     });
-    added.await?;
-    studio.proxies.forget(&shot);
+    added.await??;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -227,9 +230,7 @@ pub async fn frames(
 
 /// Stops what comes in for a shot; frames that are here stay.
 pub async fn stop(jobs: web::Data<Jobs>, shot: web::Path<String>) -> HttpResponse {
-    if let Some(job) = jobs.find(&shot) {
-        job.cancel.store(true, std::sync::atomic::Ordering::Relaxed);
-    }
+    jobs.stop(&shot);
     HttpResponse::NoContent().finish()
 }
 
@@ -261,10 +262,8 @@ pub async fn bring_in(
     if body.names.is_empty() || body.names.len() > MOST_NAMES {
         return Err(ApiError::Invalid(format!("1 to {MOST_NAMES} files come in at once")));
     }
-    let made = store.run(move |c| {
-        Scene::find(c, &scene)?;
-        let mut details = Vec::new();
-        let mut todo = Vec::new();
+    let made = web::block(move || {
+        let mut groups = Vec::new();
         for group in intake::group(&body.names) {
             let paths = group
                 .files
@@ -274,18 +273,23 @@ pub async fn bring_in(
                     Ok((path, name.clone(), *number))
                 })
                 .collect::<ApiResult<Vec<_>>>()?;
-            let mut shot = c.immediate_transaction(|c| -> ApiResult<Shot> {
-                let shot = Shot::new(c, &scene, &clean(&group.name)?)?;
-                let shot = Shot { expected: paths.len() as i32, ..shot };
-                shot.insert(c)?;
-                Ok(shot)
-            })?;
-            shot.encoding_reason = "its files are still coming".into();
-            details.push(ShotDetail::of(c, shot.clone(), Some(0.0))?);
-            todo.push((shot, group.clip, paths));
+            groups.push((clean(&group.name)?, group.clip, paths));
         }
-        job::from_folder(studio, jobs, todo);
-        Ok(details)
+        let (details, todo) = store.change(|c| {
+            Scene::find(c, &scene)?;
+            let (mut details, mut todo) = (Vec::new(), Vec::new());
+            for (name, is_clip, paths) in groups {
+                let new = Shot::new(c, &scene, &name)?;
+                let mut shot = Shot { expected: paths.len() as i32, arrival: COMING.into(), ..new };
+                shot.insert(c)?;
+                shot.encoding_reason = "its files are still coming".into();
+                details.push(ShotDetail::of(c, shot.clone(), Some(0.0))?);
+                todo.push((shot, is_clip, paths));
+            }
+            Ok((details, todo))
+        })?;
+        job::from_folder(&studio, &jobs, todo);
+        Ok::<_, ApiError>(details)
     });
-    Ok(web::Json(made.await?))
+    Ok(web::Json(made.await??))
 }

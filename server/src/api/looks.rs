@@ -93,10 +93,10 @@ pub async fn read(studio: &web::Data<Studio>, document: &serde_json::Value) -> A
 fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
     let (look, tables) = studio.media.take_tables(look)?;
     if !tables.is_empty() {
-        let c = &mut *studio.store.connect()?;
-        for (hash, bytes) in tables {
-            Media { hash, kind: "table".into(), bytes: bytes as i64 }.insert(c)?;
-        }
+        studio.store.change(|c| {
+            let mut rows = tables.into_iter();
+            rows.try_for_each(|(hash, n)| Media { hash, kind: "table".into(), bytes: n as i64 }.insert(c))
+        })?;
     }
     Ok(look)
 }
@@ -165,9 +165,10 @@ pub async fn import(
         let text = std::str::from_utf8(&body)
             .map_err(|_| ApiError::Invalid("this is not a look file: it is no text".into()))?;
         let look = keep_tables(&studio, Look::from_json(text)?)?;
-        let c = &mut *studio.store.connect()?;
-        let production = Production::find(c, &id)?;
-        LookRow::create(c, &production.id, &look)
+        studio.store.change(|c| {
+            let production = Production::find(c, &id)?;
+            LookRow::create(c, &production.id, &look)
+        })
     });
     detail(row.await??)
 }
@@ -175,7 +176,7 @@ pub async fn import(
 /// A look as one file, its tables inside.
 pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResult<HttpResponse> {
     let look = web::block(move || {
-        let look = LookRow::find(&mut *studio.store.connect()?, &id)?.look()?;
+        let look = studio.store.with(|c| LookRow::find(c, &id))?.look()?;
         studio.media.with_tables(look)
     });
     let look = look.await??;

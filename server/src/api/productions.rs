@@ -10,7 +10,7 @@ use crate::store::manifest::Manifest;
 use crate::store::productions::Production;
 use crate::store::profiles::Profile;
 use crate::store::schema::frames;
-use crate::store::shots::Shot;
+use crate::store::shots::{COMING, Shot};
 use crate::store::{Store, new_id};
 use actix_web::{HttpRequest, HttpResponse, web};
 use diesel::dsl::{count_star, max, min};
@@ -84,6 +84,8 @@ pub struct ShotDetail {
     pub trim_steps: i32,
     /// Rises with every change of its trim.
     pub trim_revision: i32,
+    /// Rises with every change of anything else.
+    pub revision: i32,
     /// The share of its frames that are here, while they come in.
     pub arriving: Option<f64>,
     /// What is wrong with it, in words.
@@ -129,6 +131,9 @@ impl Span {
     /// What is wrong, in words.
     fn warnings(&self, shot: &Shot, arriving: bool) -> Vec<String> {
         let mut all = Vec::new();
+        if !arriving && !shot.arrival.is_empty() && shot.arrival != COMING {
+            all.push(shot.arrival.clone());
+        }
         if shot.encoding.is_empty() && !arriving {
             all.push("nobody has said yet how it is encoded".into());
         }
@@ -180,6 +185,7 @@ impl ShotDetail {
             in_frame: s.in_frame.min(end),
             out_frame: s.out_frame.unwrap_or(end).min(end),
             trim_revision: s.trim_revision,
+            revision: s.revision,
             arriving,
         })
     }
@@ -285,15 +291,17 @@ pub async fn export(
     id: web::Path<String>,
     request: HttpRequest,
 ) -> ApiResult<HttpResponse> {
-    let media = studio.media.clone();
-    let made = store.run(move |c| {
-        let production = Production::find(c, &id)?;
-        let manifest = Manifest::of(c, &production)?;
+    let made = web::block(move || {
+        let (production, manifest) = store.change(|c| {
+            let production = Production::find(c, &id)?;
+            let manifest = Manifest::of(c, &production)?;
+            Ok((production, manifest))
+        })?;
         let file = tempfile::tempfile()?;
-        bundle::write(&media, &manifest, file.try_clone()?)?;
-        Ok((production.name, file))
+        bundle::write(&studio.media, &manifest, file.try_clone()?)?;
+        Ok::<_, ApiError>((production.name, file))
     });
-    let (name, file) = made.await?;
+    let (name, file) = made.await??;
     let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let named = actix_files::NamedFile::from_file(file, "production.zip")?;
     let mut response = named.disable_content_disposition().into_response(&request);
@@ -321,21 +329,23 @@ pub async fn import(
     studio: web::Data<Studio>,
     body: web::Json<ImportProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
-    let media = studio.media.clone();
-    let made = store.run(move |c| {
+    let made = web::block(move || {
+        let media = &studio.media;
         let part = media.part(&body.key)?;
         if !part.exists() {
             return Err(ApiError::NotFound("arrived file"));
         }
-        let read = bundle::read(&media, &part);
+        let read = bundle::read(media, &part);
         media.drop_part(&body.key)?;
         let (manifest, sizes) = read?;
-        let taken: Vec<String> = Production::all(c)?.into_iter().map(|p| p.name).collect();
-        let mut name = manifest.name.clone();
-        while taken.contains(&name) {
-            name.push_str(" (brought in)");
-        }
-        manifest.put(c, &name, &sizes)
+        store.with(|c| {
+            let taken: Vec<String> = Production::all(c)?.into_iter().map(|p| p.name).collect();
+            let mut name = manifest.name.clone();
+            while taken.contains(&name) {
+                name.push_str(" (brought in)");
+            }
+            manifest.put(c, &name, &sizes)
+        })
     });
-    Ok(line(made.await?))
+    Ok(line(made.await??))
 }

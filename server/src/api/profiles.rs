@@ -21,6 +21,8 @@ pub struct ProfileDetail {
     pub body: ProfileBody,
     /// Whether it is the usual camera's.
     pub usual: bool,
+    /// Rises with every accepted change.
+    pub revision: i32,
     /// Where light lands on its curve, where it has constants.
     pub reading: Option<ProfileReading>,
 }
@@ -37,6 +39,9 @@ pub struct SaveProfile {
     /// Whether it is the usual camera's from now on.
     #[serde(default)]
     pub usual: bool,
+    /// The revision that the change was made to; without one it wins over any.
+    #[serde(default)]
+    pub revision: Option<i32>,
 }
 
 impl ProfileDetail {
@@ -47,7 +52,7 @@ impl ProfileDetail {
             ProfileBody::Table(_) => None,
         };
         let (encoding, usual) = (format!("{PROFILE}{}", p.id), production.camera == p.id);
-        Ok(Self { id: p.id, encoding, body, usual, reading })
+        Ok(Self { id: p.id, encoding, body, usual, revision: p.revision, reading })
     }
 }
 
@@ -84,56 +89,69 @@ pub async fn create(
     production: web::Path<String>,
     body: web::Json<SaveProfile>,
 ) -> ApiResult<web::Json<ProfileDetail>> {
-    save(store, studio, production.into_inner(), None, body.into_inner()).await
+    save(store, studio, Saved::New { production: production.into_inner() }, body.into_inner()).await
 }
 
-/// Changes a profile. Shots that are encoded by it are seen anew.
+/// Changes a profile. Shots that are encoded by it are seen anew: pictures are kept by what the profile says.
 pub async fn edit(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Json<SaveProfile>,
 ) -> ApiResult<web::Json<ProfileDetail>> {
-    let known = id.clone();
-    let row = store.run(move |c| Profile::find(c, &known)).await?;
-    save(store, studio, row.production_id.clone(), Some(row), body.into_inner()).await
+    save(store, studio, Saved::Old { profile: id.into_inner() }, body.into_inner()).await
+}
+
+/// What is saved: a new profile of a production, or one that is there.
+enum Saved {
+    New { production: String },
+    Old { profile: String },
 }
 
 async fn save(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    production: String,
-    old: Option<Profile>,
+    what: Saved,
     asked: SaveProfile,
 ) -> ApiResult<web::Json<ProfileDetail>> {
     let body = read(asked.body)?;
-    let media = studio.media.clone();
-    let saved = store.run(move |c| {
-        let mut table_hash = old.as_ref().and_then(|o| o.table_hash.clone());
-        if let Some(text) = &asked.table {
-            let table = lantern_formats::cube::read(text.as_bytes())
-                .map_err(|e| ApiError::Invalid(format!("the technical table: {e}")))?;
-            drop(table);
-            let hash = media.keep(text.as_bytes())?;
-            Media { hash: hash.clone(), kind: "table".into(), bytes: text.len() as i64 }.insert(c)?;
-            table_hash = Some(hash);
-        }
-        if matches!(body, ProfileBody::Table(_)) != table_hash.is_some() {
-            return Err(ApiError::Invalid(
-                "a profile has either constants or a technical table: give the table's .cube file with it"
-                    .into(),
-            ));
-        }
-        c.immediate_transaction(|c| {
-            let mut production = Production::find(c, &production)?;
+    let saved = web::block(move || {
+        let table = asked.table.as_deref().map(|text| keep_table(&studio, text)).transpose()?;
+        store.change(|c| {
+            let old = match &what {
+                Saved::New { .. } => None,
+                Saved::Old { profile } => Some(Profile::find(c, profile)?),
+            };
+            if let (Some(revision), Some(old)) = (asked.revision, &old)
+                && revision != old.revision
+            {
+                return Err(ApiError::Conflict { what: "camera profile", current: old.revision });
+            }
+            let production = match &what {
+                Saved::New { production } => production,
+                Saved::Old { .. } => old.as_ref().map_or("", |o| &o.production_id),
+            };
+            let mut production = Production::find(c, production)?;
+            if let Some(media) = &table {
+                media.insert(c)?;
+            }
+            let given = table.map(|m| m.hash);
+            let table_hash = given.or_else(|| old.as_ref().and_then(|o| o.table_hash.clone()));
+            if matches!(body, ProfileBody::Table(_)) != table_hash.is_some() {
+                return Err(ApiError::Invalid(
+                    "a profile has either constants or a technical table: give the table's .cube file with it"
+                        .into(),
+                ));
+            }
             let row = Profile {
-                id: old.map_or_else(new_id, |o| o.id),
+                id: old.as_ref().map_or_else(new_id, |o| o.id.clone()),
                 production_id: production.id.clone(),
                 name: body.name().into(),
                 body: serde_json::to_string(&body).map_err(ApiError::internal)?,
                 table_hash,
+                revision: old.as_ref().map_or(1, |o| o.revision + 1),
             };
-            row.put(c)?;
+            if old.is_some() { row.update(c)? } else { row.insert(c)? }
             if asked.usual || production.camera.is_empty() {
                 Production::set_camera(c, &production.id, &row.id)?;
                 production.camera.clone_from(&row.id);
@@ -141,9 +159,15 @@ async fn save(
             ProfileDetail::of(row, &production)
         })
     });
-    let saved = saved.await?;
-    studio.proxies.forget_all();
-    Ok(web::Json(saved))
+    Ok(web::Json(saved.await??))
+}
+
+/// Keeps the text of a technical table that can be read.
+fn keep_table(studio: &Studio, text: &str) -> ApiResult<Media> {
+    lantern_formats::cube::read(text.as_bytes())
+        .map_err(|e| ApiError::Invalid(format!("the technical table: {e}")))?;
+    let hash = studio.media.keep(text.as_bytes())?;
+    Ok(Media { hash, kind: "table".into(), bytes: text.len() as i64 })
 }
 
 /// Deletes a profile that no shot is encoded by.

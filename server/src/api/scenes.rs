@@ -60,7 +60,7 @@ pub async fn create(
     body: web::Json<CreateScene>,
 ) -> ApiResult<web::Json<SceneDetail>> {
     let name = clean(&body.name)?;
-    let made = store.run(move |c| {
+    let made = store.run_change(move |c| {
         let production = Production::find(c, &id)?;
         let position = production.scenes(c)?.last().map_or(0, |(last, _)| last.position + 1);
         let finished = body.finished;
@@ -78,7 +78,7 @@ pub async fn edit(
     body: web::Json<EditScene>,
 ) -> ApiResult<HttpResponse> {
     let name = body.name.as_deref().map(clean).transpose()?;
-    let edited = store.run(move |c| {
+    let edited = store.run_change(move |c| {
         Scene::find(c, &id)?;
         if let Some(name) = name {
             Scene::rename(c, &id, &name)?;

@@ -6,9 +6,9 @@ use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::preview::Studio;
 use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
-use crate::preview::proxy::{decode, source};
+use crate::preview::proxy::Source;
 use crate::store::Store;
-use crate::store::shots::{Frame, Shot};
+use crate::store::shots::{Frame, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Path, Program};
@@ -36,6 +36,8 @@ pub struct EditShot {
     pub in_frame: Option<i32>,
     /// The last frame that counts; -1 for the last there is.
     pub out_frame: Option<i32>,
+    /// The revision of the shot that the change was made to; without one it wins over any.
+    pub revision: Option<i32>,
 }
 
 /// A shot's trim.
@@ -87,42 +89,38 @@ pub struct AsEncoding {
 /// Changes a shot.
 pub async fn edit(
     store: web::Data<Store>,
-    studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
     body: web::Json<EditShot>,
 ) -> ApiResult<web::Json<ShotDetail>> {
-    let (shot, body) = (id.clone(), body.into_inner());
     let arriving = jobs.find(&id).map(|j| j.share());
-    let row = store.run(move |c| {
-        let (mut row, production) = Shot::find(c, &shot)?;
-        if let Some(name) = &body.name {
-            row.name = clean(name)?;
+    let row = store.run_change(move |c| {
+        let (row, production) = Shot::find(c, &id)?;
+        if body.revision.is_some_and(|r| r != row.revision) {
+            return Err(ApiError::Conflict { what: "shot", current: row.revision });
         }
+        let mut patch = ShotPatch { rate: body.rate, ..Default::default() };
+        patch.name = body.name.as_deref().map(clean).transpose()?;
         if let Some(encoding) = &body.encoding {
             if !encoding.is_empty() {
                 production.encoding(c, encoding)?;
             }
-            row.encoding.clone_from(encoding);
-            row.encoding_reason = if encoding.is_empty() { "said to be unknown" } else { SAID }.into();
+            patch.encoding = Some(encoding.clone());
+            let reason = if encoding.is_empty() { "said to be unknown" } else { SAID };
+            patch.encoding_reason = Some(reason.into());
         }
-        if let Some(rate) = body.rate {
-            if !(0.1..=1000.0).contains(&rate) {
-                return Err(ApiError::Invalid(format!("{rate} frames a second is no rate: 0.1 to 1000 are")));
-            }
-            row.rate = rate;
+        if let Some(rate) = body.rate.filter(|rate| !(0.1..=1000.0).contains(rate)) {
+            return Err(ApiError::Invalid(format!("{rate} frames a second is no rate: 0.1 to 1000 are")));
         }
-        cut(&mut row, &body, Frame::of_shot(c, &shot)?.len() as i32)?;
-        row.update(c)?;
-        ShotDetail::of(c, row, arriving)
+        cut(&mut patch, &row, &body, Frame::of_shot(c, &id)?.len() as i32)?;
+        Shot::patch(c, &id, &patch)?;
+        ShotDetail::of(c, Shot::find(c, &id)?.0, arriving)
     });
-    let row = row.await?;
-    studio.proxies.forget(&id);
-    Ok(web::Json(row))
+    Ok(web::Json(row.await?))
 }
 
 /// Sets in, out and poster, all inside the shot and in before out.
-fn cut(row: &mut Shot, body: &EditShot, frames: i32) -> ApiResult<()> {
+fn cut(patch: &mut ShotPatch, row: &Shot, body: &EditShot, frames: i32) -> ApiResult<()> {
     let inside = |what: &str, v: i32| {
         if (0..frames.max(1)).contains(&v) {
             Ok(v)
@@ -130,16 +128,12 @@ fn cut(row: &mut Shot, body: &EditShot, frames: i32) -> ApiResult<()> {
             Err(ApiError::Invalid(format!("{what} {v} lies outside the shot's {frames} frames")))
         }
     };
-    if let Some(v) = body.poster {
-        row.poster = inside("poster frame", v)?;
-    }
-    if let Some(v) = body.in_frame {
-        row.in_frame = inside("in", v)?;
-    }
-    if let Some(v) = body.out_frame {
-        row.out_frame = if v == -1 { None } else { Some(inside("out", v)?) };
-    }
-    if row.in_frame > row.out_frame.unwrap_or(frames) {
+    patch.poster = body.poster.map(|v| inside("poster frame", v)).transpose()?;
+    patch.in_frame = body.in_frame.map(|v| inside("in", v)).transpose()?;
+    let out = |v| if v == -1 { Ok(None) } else { inside("out", v).map(Some) };
+    patch.out_frame = body.out_frame.map(out).transpose()?;
+    let (first, last) = (patch.in_frame.unwrap_or(row.in_frame), patch.out_frame.unwrap_or(row.out_frame));
+    if first > last.unwrap_or(frames) {
         return Err(ApiError::Invalid("in lies after out".into()));
     }
     Ok(())
@@ -148,16 +142,11 @@ fn cut(row: &mut Shot, body: &EditShot, frames: i32) -> ApiResult<()> {
 /// Takes a shot out of its production. Its files stay in the media folder.
 pub async fn delete(
     store: web::Data<Store>,
-    studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
 ) -> ApiResult<HttpResponse> {
-    if let Some(job) = jobs.find(&id) {
-        job.cancel.store(true, std::sync::atomic::Ordering::Relaxed);
-    }
-    let shot = id.clone();
-    store.run(move |c| Shot::delete(c, &shot)).await?;
-    studio.proxies.forget(&id);
+    jobs.stop(&id);
+    store.run(move |c| Shot::delete(c, &id)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -181,50 +170,41 @@ fn path_of(value: serde_json::Value) -> ApiResult<Path> {
 /// Saves a shot's trim.
 pub async fn save_trim(
     store: web::Data<Store>,
-    studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Json<SaveTrim>,
 ) -> ApiResult<web::Json<TrimDetail>> {
     let body = body.into_inner();
     let path = path_of(body.path)?;
-    let shot = id.clone();
     let saved = store.run(move |c| {
-        let revision = Shot::save_trim(c, &shot, body.revision, &path)?;
+        let revision = Shot::save_trim(c, &id, body.revision, &path)?;
         Ok(TrimDetail { revision, path })
     });
-    let saved = saved.await?;
-    studio.proxies.forget_trim(&id);
-    Ok(web::Json(saved))
+    Ok(web::Json(saved.await?))
 }
 
 /// Copies a trim, or chosen steps of it, to other shots. A copied step takes the place of one of the same kind and
 /// name, else it goes to the end. Gives what the trims were before.
 pub async fn copy_trim(
     store: web::Data<Store>,
-    studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Json<CopyTrim>,
 ) -> ApiResult<web::Json<Vec<TrimBefore>>> {
     let body = body.into_inner();
-    let done = store.run(move |c| {
+    let done = store.run_change(move |c| {
         let source = Shot::find(c, &id)?.0.trim()?;
-        c.immediate_transaction(|c| {
-            let mut before = Vec::new();
-            for shot in body.to.iter().filter(|s| **s != *id) {
-                let own = Shot::find(c, shot)?.0.trim()?;
-                let after = match &body.steps {
-                    None => source.clone(),
-                    Some(chosen) => merged(&own, source.steps.iter().filter(|s| chosen.contains(&s.id))),
-                };
-                Shot::put_trim(c, shot, None, &after)?;
-                before.push(TrimBefore { shot: shot.clone(), path: own });
-            }
-            Ok(before)
-        })
+        let mut before = Vec::new();
+        for shot in body.to.iter().filter(|s| **s != *id) {
+            let own = Shot::find(c, shot)?.0.trim()?;
+            let after = match &body.steps {
+                None => source.clone(),
+                Some(chosen) => merged(&own, source.steps.iter().filter(|s| chosen.contains(&s.id))),
+            };
+            Shot::put_trim(c, shot, None, &after)?;
+            before.push(TrimBefore { shot: shot.clone(), path: own });
+        }
+        Ok(before)
     });
-    let before = done.await?;
-    before.iter().for_each(|b| studio.proxies.forget_trim(&b.shot));
-    Ok(web::Json(before))
+    Ok(web::Json(done.await?))
 }
 
 fn merged<'a>(own: &Path, steps: impl Iterator<Item = &'a lantern_core::look::Step>) -> Path {
@@ -246,27 +226,28 @@ fn merged<'a>(own: &Path, steps: impl Iterator<Item = &'a lantern_core::look::St
 
 /// How a shot would look if it were encoded some way, through the plain rendering: a PNG, for choosing by eye.
 pub async fn as_encoding(
-    store: web::Data<Store>,
     studio: web::Data<Studio>,
     id: web::Path<String>,
     wanted: web::Query<AsEncoding>,
 ) -> ApiResult<HttpResponse> {
-    let media = studio.media.clone();
-    let made = store.run(move |c| {
-        let (shot, production) = Shot::find(c, &id)?;
-        let frame = Frame::at(c, &shot.id, i64::from(shot.poster))?;
-        let source = source(c, &media, &production, &wanted.encoding)?;
+    let made = web::block(move || {
         let width = wanted.width.unwrap_or(400).clamp(16, 1920);
-        let mut proxy = decode(&media, &frame.media_hash, &source, width)?;
+        let source = studio.store.with(|c| {
+            let (shot, production) = Shot::find(c, &id)?;
+            let place = i64::from(shot.poster);
+            Source::of(c, &shot, &production, place, &wanted.encoding)
+        })?;
+        let proxy = studio.proxies.of(&studio.media, &source, width)?;
+        let mut picture = proxy.picture.clone();
         let display = Encoding::find("srgb").ok_or_else(|| ApiError::internal("no sRGB"))?;
         Program::compile(&Path::default(), &proxy.encoding, &display)?
-            .run_parallel(&mut proxy.picture.pixels);
-        Ok(lantern_formats::png::write(&proxy.picture, Depth::Eight)?)
+            .run_parallel(&mut picture.pixels);
+        Ok::<_, ApiError>(lantern_formats::png::write(&picture, Depth::Eight)?)
     });
     Ok(HttpResponse::Ok()
         .content_type("image/png")
         .insert_header(("cache-control", "no-store"))
-        .body(made.await?))
+        .body(made.await??))
 }
 
 /// The balance that makes a place of a shot neutral, or gives it an exposure.

@@ -69,8 +69,8 @@ pub async fn create(
         let stem = file.rsplit_once('.').map_or(file.as_str(), |(stem, _)| stem).to_owned();
         let table = if hald::is_png(&body) { hald::read(&body, &stem)? } else { cube::read(&body)? };
         let (hash, length) = studio.media.keep_table(&table)?;
-        let c = &mut *studio.store.connect()?;
-        Media { hash: hash.clone(), kind: "table".into(), bytes: length as i64 }.insert(c)?;
+        let media = Media { hash: hash.clone(), kind: "table".into(), bytes: length as i64 };
+        studio.store.with(|c| media.insert(c))?;
         let spoken = encodings_in(&format!("{stem} {}", table.title));
         let name = if table.title.trim().is_empty() { stem } else { table.title.clone() };
         Ok(TableLine {

@@ -1,11 +1,12 @@
 //! Making a handoff: bake, write, read back, compare, keep.
 
-use super::Job;
+use super::{Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::handoffs::Handoff;
 use crate::store::looks::{LookRow, Version};
 use crate::store::productions::{Media, Production};
+use actix_web::web;
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Look, Path, Program};
 use lantern_core::table::{Bake, Fidelity, Probe, bake, bake::title, fidelity};
@@ -14,30 +15,64 @@ use lantern_formats::cube;
 /// The widest picture that a table is proven on.
 const PROOF_WIDTH: u32 = 960;
 
-/// Runs a handoff to its end and saves how it ended. Blocks.
-pub fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
-    let made = make(studio, job, handoff);
-    let c = &mut *studio.store.connect()?;
-    match made {
+/// Puts a handoff in line.
+pub fn queue(studio: web::Data<Studio>, jobs: &Jobs, handoff: Handoff) {
+    let id = handoff.id.clone();
+    jobs.queue(Lane::Handoffs, &id, move |job| {
+        if let Err(e) = run(&studio, job, &handoff) {
+            tracing::error!("handoff {}: {e:?}", handoff.id);
+        }
+    });
+}
+
+/// Puts all handoffs in line that the last server of this data folder did not get to the end of: a handoff is made from
+/// a version, which never changes, so that nothing is lost by making it anew.
+pub fn resume(studio: &web::Data<Studio>, jobs: &Jobs) -> ApiResult<()> {
+    for handoff in studio.store.with(|c| Handoff::queue_again(c))? {
+        queue(studio.clone(), jobs, handoff);
+    }
+    Ok(())
+}
+
+/// Runs a handoff to its end and saves how it ended.
+fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
+    let id = &handoff.id;
+    if !studio.store.with(|c| Handoff::begin(c, id))? {
+        return Ok(());
+    }
+    let work = || match super::threads() {
+        Some(threads) => threads.install(|| make(studio, job, handoff)),
+        None => make(studio, job, handoff),
+    };
+    let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
+        .unwrap_or_else(|_| Err(ApiError::internal("the handoff broke down")));
+    let (state, failure, made) = match made {
         Ok(Some((report, hash))) => {
             let report = serde_json::to_string(&report).map_err(ApiError::internal)?;
-            Handoff::finish(c, &handoff.id, "done", "", Some((&report, &hash)))
+            ("done", String::new(), Some((report, hash)))
         }
-        Ok(None) => Handoff::finish(c, &handoff.id, "cancelled", "", None),
-        Err(e) => Handoff::finish(c, &handoff.id, "failed", &e.to_string(), None),
-    }
+        Ok(None) => ("cancelled", String::new(), None),
+        Err(e) => {
+            tracing::warn!("handoff {id}: {e:?}");
+            ("failed", e.to_string(), None)
+        }
+    };
+    let made = made.as_ref().map(|(report, hash)| (report.as_str(), hash.as_str()));
+    studio.store.with(|c| Handoff::finish(c, id, state, &failure, made))
 }
 
 /// The report and the hash of the kept file; `None` when it was cancelled.
 fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fidelity, String)>> {
-    let c = &mut *studio.store.connect()?;
-    let row = LookRow::find(c, &handoff.look_id)?;
-    let version = Version::find(c, &handoff.look_id, handoff.version)?;
+    let (version, production, from, to) = studio.store.with(|c| {
+        let row = LookRow::find(c, &handoff.look_id)?;
+        let version = Version::find(c, &handoff.look_id, handoff.version)?;
+        let production = Production::find(c, &row.production_id)?;
+        let from = production.encoding(c, &handoff.from_encoding)?;
+        let to = production.encoding(c, &handoff.to_encoding)?;
+        Ok((version, production, from, to))
+    })?;
     let mut look = Look::from_json(&version.document)?;
     studio.media.attach(&mut look.path);
-    let production = Production::find(c, &row.production_id)?;
-    let (from, to) =
-        (production.encoding(c, &handoff.from_encoding)?, production.encoding(c, &handoff.to_encoding)?);
     let program = Program::compile(&look.path, &from, &to)?;
 
     let plan = Bake::plan(&from, handoff.size as usize);
@@ -61,15 +96,16 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
         return Ok(None);
     }
     let hash = studio.media.keep(text.as_bytes())?;
-    Media { hash: hash.clone(), kind: "table".into(), bytes: text.len() as i64 }.insert(c)?;
+    let media = Media { hash: hash.clone(), kind: "table".into(), bytes: text.len() as i64 };
+    studio.store.with(|c| media.insert(c))?;
     Ok(Some((report, hash)))
 }
 
 /// The production's pictures in the table's input encoding. A shot whose encoding nobody has said yet proves nothing
 /// and is left out.
 fn probes(studio: &Studio, production: &Production, from: &Encoding, job: &Job) -> ApiResult<Vec<Probe>> {
-    let c = &mut *studio.store.connect()?;
-    let worn = production.scenes(c)?.into_iter().filter(|(scene, _)| !scene.finished);
+    let scenes = studio.store.with(|c| production.scenes(c))?;
+    let worn = scenes.into_iter().filter(|(scene, _)| !scene.finished);
     let all = worn.flat_map(|(_, shots)| shots);
     let shots: Vec<_> = all.filter(|shot| !shot.encoding.is_empty()).collect();
     let mut probes = Vec::with_capacity(shots.len());

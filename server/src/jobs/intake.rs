@@ -1,48 +1,35 @@
 //! Long intake: clips frame by frame, and files of an allowed folder.
 
-use super::{Job, Jobs};
+use super::{Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::media::clip::{self, Clip, Frames};
 use crate::media::intake;
 use crate::preview::Studio;
 use crate::store::productions::Media;
-use crate::store::shots::{Frame, Shot};
+use crate::store::shots::{COMING, Frame, Shot, ShotPatch};
 use actix_web::web;
 use diesel::SqliteConnection;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
-/// Runs a job of a shot on a thread that may block, registered under the shot's id.
-pub fn spawn(
+/// Puts what brings a shot's files in into line, under the shot's id. How it ends is said at the shot.
+pub fn queue(
     studio: web::Data<Studio>,
-    jobs: web::Data<Jobs>,
-    shot: String,
+    jobs: &Jobs,
+    shot: &str,
     work: impl FnOnce(&Studio, &Job) -> ApiResult<()> + Send + 'static,
 ) {
-    let job = jobs.start(&shot);
-    std::thread::spawn(move || run(&studio, &jobs, &job, &shot, work));
-}
-
-fn run(
-    studio: &Studio,
-    jobs: &Jobs,
-    job: &Arc<Job>,
-    shot: &str,
-    work: impl FnOnce(&Studio, &Job) -> ApiResult<()>,
-) {
-    if let Err(e) = work(studio, job) {
-        tracing::warn!("shot {shot}: {e:?}");
-        let said = studio.store.connect().and_then(|mut c| {
-            let (mut row, _) = Shot::find(&mut c, shot)?;
-            row.encoding_reason = e.to_string();
-            row.update(&mut c)
-        });
-        if let Err(e) = said {
-            tracing::warn!("shot {shot}: {e:?}");
+    let id = shot.to_owned();
+    jobs.queue(Lane::Intake, shot, move |job| {
+        let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| work(&studio, job)))
+            .unwrap_or_else(|_| Err(ApiError::internal("the intake broke down")));
+        let arrival = ended.inspect_err(|e| tracing::warn!("shot {id}: {e:?}")).err().map(|e| e.to_string());
+        let patch = ShotPatch { arrival: Some(arrival.unwrap_or_default()), ..Default::default() };
+        match studio.store.with(|c| Shot::patch(c, &id, &patch)) {
+            // It was deleted meanwhile.
+            Ok(()) | Err(ApiError::NotFound(_)) => {}
+            Err(e) => tracing::warn!("shot {id}: {e:?}"),
         }
-    }
-    jobs.end(shot);
-    studio.proxies.forget(shot);
+    });
 }
 
 /// Saves the row of a shot whose frames will be a clip's.
@@ -60,6 +47,7 @@ pub fn clip_row(
         encoding_reason: clip.reason.clone(),
         rate: clip.rate,
         expected: clip.frames.max(1) as i32,
+        arrival: COMING.into(),
         ..Shot::new(c, scene, called)?
     };
     shot.insert(c)?;
@@ -75,7 +63,6 @@ pub fn decode_clip(
     hash: &str,
     name: &str,
 ) -> ApiResult<()> {
-    let c = &mut *studio.store.connect()?;
     let mut frames = Frames::open(&studio.media.path(hash)?, clip)?;
     let mut number = 0;
     while let Some(samples) = frames.next(name)? {
@@ -85,18 +72,19 @@ pub fn decode_clip(
         let file = lantern_formats::png::write_rgb48(clip.width, clip.height, samples)?;
         let media_hash = studio.media.keep(&file)?;
         let bytes = file.len() as i64;
-        c.immediate_transaction(|c| -> ApiResult<()> {
-            Media { hash: media_hash.clone(), kind: "picture".into(), bytes }.insert(c)?;
-            let frame = Frame {
-                shot_id: shot.id.clone(),
-                number,
-                name: format!("{name} {number}"),
-                media_hash,
-                width: clip.width as i32,
-                height: clip.height as i32,
-                bytes,
-                healed: 0,
-            };
+        let media = Media { hash: media_hash.clone(), kind: "picture".into(), bytes };
+        let frame = Frame {
+            shot_id: shot.id.clone(),
+            number,
+            name: format!("{name} {number}"),
+            media_hash,
+            width: clip.width as i32,
+            height: clip.height as i32,
+            bytes,
+            healed: 0,
+        };
+        studio.store.change(|c| {
+            media.insert(c)?;
             frame.put(c)
         })?;
         number += 1;
@@ -106,28 +94,25 @@ pub fn decode_clip(
         return Err(ApiError::Invalid(format!("“{name}” has no frames")));
     }
     // Containers that do not say how many frames they hold are known by now.
-    let (row, _) = Shot::find(c, &shot.id)?;
-    Shot { expected: number, ..row }.update(c)
+    let patch = ShotPatch { expected: Some(number), ..Default::default() };
+    studio.store.with(|c| Shot::patch(c, &shot.id, &patch))
 }
 
 /// A shot, whether it is a clip, and its files with their names and numbers.
 pub type Todo = (Shot, bool, Vec<(PathBuf, String, i32)>);
 
-/// Brings files in, one shot after the other.
-pub fn from_folder(studio: web::Data<Studio>, jobs: web::Data<Jobs>, todo: Vec<Todo>) {
-    let started: Vec<_> = todo.into_iter().map(|t| (jobs.start(&t.0.id), t)).collect();
-    std::thread::spawn(move || {
-        for (job, (shot, is_clip, files)) in started {
-            let id = shot.id.clone();
-            run(&studio, &jobs, &job, &id, |studio, job| {
-                if is_clip {
-                    files.first().map_or(Ok(()), |(path, name, _)| one_clip(studio, job, &shot, path, name))
-                } else {
-                    pictures(studio, job, &shot, &files)
-                }
-            });
-        }
-    });
+/// Brings files in, each shot in its turn.
+pub fn from_folder(studio: &web::Data<Studio>, jobs: &Jobs, todo: Vec<Todo>) {
+    for (shot, is_clip, files) in todo {
+        let id = shot.id.clone();
+        queue(studio.clone(), jobs, &id, move |studio, job| {
+            if is_clip {
+                files.first().map_or(Ok(()), |(path, name, _)| one_clip(studio, job, &shot, path, name))
+            } else {
+                pictures(studio, job, &shot, &files)
+            }
+        });
+    }
 }
 
 fn one_clip(studio: &Studio, job: &Job, shot: &Shot, path: &Path, name: &str) -> ApiResult<()> {
@@ -136,18 +121,20 @@ fn one_clip(studio: &Studio, job: &Job, shot: &Shot, path: &Path, name: &str) ->
     receiver.copy(path)?;
     let length = receiver.length();
     let hash = receiver.keep(&studio.media)?;
-    let c = &mut *studio.store.connect()?;
-    Media { hash: hash.clone(), kind: "clip".into(), bytes: length as i64 }.insert(c)?;
-    let (row, _) = Shot::find(c, &shot.id)?;
-    let row = Shot {
-        encoding: found.encoding.unwrap_or_default().into(),
-        encoding_reason: found.reason.clone(),
-        rate: found.rate,
-        expected: found.frames.max(1) as i32,
-        ..row
+    let expected = found.frames.max(1) as i32;
+    let media = Media { hash: hash.clone(), kind: "clip".into(), bytes: length as i64 };
+    let patch = ShotPatch {
+        encoding: Some(found.encoding.unwrap_or_default().into()),
+        encoding_reason: Some(found.reason.clone()),
+        rate: Some(found.rate),
+        expected: Some(expected),
+        ..Default::default()
     };
-    row.update(c)?;
-    decode_clip(studio, job, &row, &found, &hash, name)
+    studio.store.change(|c| {
+        media.insert(c)?;
+        Shot::patch(c, &shot.id, &patch)
+    })?;
+    decode_clip(studio, job, &Shot { expected, ..shot.clone() }, &found, &hash, name)
 }
 
 fn pictures(studio: &Studio, job: &Job, shot: &Shot, files: &[(PathBuf, String, i32)]) -> ApiResult<()> {
@@ -156,13 +143,15 @@ fn pictures(studio: &Studio, job: &Job, shot: &Shot, files: &[(PathBuf, String, 
             return Ok(());
         }
         let taken = intake::file(&studio.media, name, *number, path)?;
-        let c = &mut *studio.store.connect()?;
-        c.immediate_transaction(|c| -> ApiResult<()> {
+        let guess = &taken.facts.guess;
+        let patch = ShotPatch {
+            encoding: Some(guess.encoding.unwrap_or_default().into()),
+            encoding_reason: Some(guess.reason.clone()),
+            ..Default::default()
+        };
+        studio.store.change(|c| {
             if i == 0 {
-                let (row, _) = Shot::find(c, &shot.id)?;
-                let guess = &taken.facts.guess;
-                let encoding = guess.encoding.unwrap_or_default().into();
-                Shot { encoding, encoding_reason: guess.reason.clone(), ..row }.update(c)?;
+                Shot::patch(c, &shot.id, &patch)?;
             }
             taken.put(c, &shot.id).map(drop)
         })?;

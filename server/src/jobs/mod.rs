@@ -1,17 +1,23 @@
-//! Long work with progress and cancel.
+//! Long work: it waits its turn, says how far it is, and can be stopped.
+//!
+//! Each [`Lane`] has its own workers, so that a long clip keeps no handoff waiting. Workers run below everything that
+//! somebody looks at: with lower priority, and handoffs on threads of their own.
 
 pub mod handoff;
 pub mod intake;
 
 use std::collections::HashMap;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// A running job's switches, shared by the worker and whoever asks.
+/// A job's switches, shared by its worker and whoever asks.
 #[derive(Debug, Default)]
 pub struct Job {
     /// Set to stop it.
     pub cancel: AtomicBool,
+    begun: AtomicBool,
     /// Thousandths done.
     done: AtomicU32,
 }
@@ -31,33 +37,161 @@ impl Job {
     pub fn cancelled(&self) -> bool {
         self.cancel.load(Ordering::Relaxed)
     }
+
+    /// Whether its turn has come.
+    pub fn begun(&self) -> bool {
+        self.begun.load(Ordering::Relaxed)
+    }
 }
 
-/// The jobs that run now, by the id of what they make.
-#[derive(Default)]
+/// What waits for what: jobs of one lane run in the order that they were asked for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lane {
+    /// Files that come in.
+    Intake,
+    /// Handoffs.
+    Handoffs,
+}
+
+/// Workers of a lane. Two clips at a time: a short one need not wait for a long one. One handoff at a time: it uses all
+/// of its threads by itself.
+const INTAKE_WORKERS: usize = 2;
+const HANDOFF_WORKERS: usize = 1;
+
+type Work = Box<dyn FnOnce() + Send>;
+type Known = Arc<Mutex<HashMap<String, Arc<Job>>>>;
+
+/// The jobs that wait or run, by the id of what they make.
 pub struct Jobs {
-    running: Mutex<HashMap<String, Arc<Job>>>,
+    known: Known,
+    intake: Sender<Work>,
+    handoffs: Sender<Work>,
+}
+
+impl Default for Jobs {
+    fn default() -> Self {
+        Self { known: Known::default(), intake: workers(INTAKE_WORKERS), handoffs: workers(HANDOFF_WORKERS) }
+    }
+}
+
+/// Starts workers; they end with the sender of their work.
+fn workers(count: usize) -> Sender<Work> {
+    let (sender, receiver) = channel::<Work>();
+    let receiver = Arc::new(Mutex::new(receiver));
+    for _ in 0..count {
+        let receiver: Arc<Mutex<Receiver<Work>>> = receiver.clone();
+        std::thread::spawn(move || {
+            step_back();
+            loop {
+                let next = receiver.lock().unwrap_or_else(PoisonError::into_inner).recv();
+                let Ok(work) = next else { return };
+                work();
+            }
+        });
+    }
+    sender
+}
+
+/// Lets everything else go first on this thread, and in processes that it starts.
+fn step_back() {
+    // Where that is refused the work is done all the same.
+    #[cfg(target_os = "linux")]
+    let _ = rustix::process::nice(15);
+}
+
+/// The threads that heavy work of jobs is spread over: half of the machine's.
+pub fn threads() -> Option<&'static rayon::ThreadPool> {
+    static POOL: OnceLock<Option<rayon::ThreadPool>> = OnceLock::new();
+    POOL.get_or_init(|| {
+        let all = std::thread::available_parallelism().map_or(2, usize::from);
+        let builder = rayon::ThreadPoolBuilder::new().num_threads(all.div_ceil(2));
+        builder.start_handler(|_| step_back()).build().ok()
+    })
+    .as_ref()
+}
+
+fn lock(known: &Known) -> std::sync::MutexGuard<'_, HashMap<String, Arc<Job>>> {
+    known.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Jobs {
-    fn lock(&self) -> std::sync::MutexGuard<'_, HashMap<String, Arc<Job>>> {
-        self.running.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    /// Registers a job.
-    pub fn start(&self, id: &str) -> Arc<Job> {
+    /// Puts work into a lane. Its job is known under `id` from now on until it has ended, however it ends.
+    pub fn queue(&self, lane: Lane, id: &str, work: impl FnOnce(&Job) + Send + 'static) -> Arc<Job> {
         let job = Arc::new(Job::default());
-        self.lock().insert(id.into(), job.clone());
+        lock(&self.known).insert(id.into(), job.clone());
+        let (known, id, mine) = (self.known.clone(), id.to_owned(), job.clone());
+        let whole = move || {
+            mine.begun.store(true, Ordering::Relaxed);
+            if catch_unwind(AssertUnwindSafe(|| work(&mine))).is_err() {
+                tracing::error!("the job of {id} broke down");
+            }
+            let mut known = lock(&known);
+            if known.get(&id).is_some_and(|j| Arc::ptr_eq(j, &mine)) {
+                known.remove(&id);
+            }
+        };
+        let sender = match lane {
+            Lane::Intake => &self.intake,
+            Lane::Handoffs => &self.handoffs,
+        };
+        if sender.send(Box::new(whole)).is_err() {
+            tracing::error!("nobody works any more");
+        }
         job
     }
 
-    /// A running job.
+    /// A job that waits or runs.
     pub fn find(&self, id: &str) -> Option<Arc<Job>> {
-        self.lock().get(id).cloned()
+        lock(&self.known).get(id).cloned()
     }
 
-    /// Forgets a job that ended.
-    pub fn end(&self, id: &str) {
-        self.lock().remove(id);
+    /// Asks a job to stop, where there is one.
+    pub fn stop(&self, id: &str) {
+        if let Some(job) = self.find(id) {
+            job.cancel.store(true, Ordering::Relaxed);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn jobs_of_a_lane_take_turns_and_one_that_breaks_down_holds_up_nobody() {
+        let jobs = Jobs::default();
+        let (sender, ended) = channel();
+        for i in 0..16 {
+            let sender = sender.clone();
+            jobs.queue(Lane::Handoffs, &i.to_string(), move |job| {
+                assert!(job.begun() && !job.cancelled());
+                sender.send(i).unwrap();
+                assert!(i != 3, "breaks down");
+            });
+        }
+        // The other lane does not wait.
+        let aside = sender.clone();
+        jobs.queue(Lane::Intake, "clip", move |_| aside.send(100).unwrap());
+        drop(sender);
+        let mut order: Vec<i32> = ended.iter().collect();
+        order.retain(|i| *i != 100);
+        assert_eq!(order, (0..16).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn a_job_is_known_from_asking_to_its_end_and_can_be_stopped_before_its_turn() {
+        let jobs = Jobs::default();
+        let (go, wait) = channel::<()>();
+        let (sender, ended) = channel();
+        jobs.queue(Lane::Handoffs, "first", move |_| drop(wait.recv()));
+        let told = sender.clone();
+        let second = jobs.queue(Lane::Handoffs, "second", move |job| told.send(job.cancelled()).unwrap());
+        assert!(!second.begun() && jobs.find("second").is_some());
+        jobs.stop("second");
+        go.send(()).unwrap();
+        assert!(ended.recv().unwrap());
+        jobs.queue(Lane::Handoffs, "third", move |_| sender.send(false).unwrap());
+        ended.recv().unwrap();
+        assert!(jobs.find("second").is_none());
     }
 }

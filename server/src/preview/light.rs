@@ -160,7 +160,7 @@ impl Studio {
     fn side(&self, side: &Side, before: Option<&str>) -> ApiResult<Measure> {
         let trim = match &side.trim {
             Some(trim) => trim.clone(),
-            None => self.proxies.trim(&self.store, &side.shot)?.as_ref().clone(),
+            None => self.trim(&side.shot)?,
         };
         trim.check_trim()?;
         let mut trim = trim;

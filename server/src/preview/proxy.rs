@@ -1,9 +1,12 @@
 //! Frames decoded once and kept in the size that is looked at.
+//!
+//! They are kept by their contents: by the file's hash, and by what its code values mean. So nothing has to be dropped when
+//! a shot, its encoding or a profile changes: what is asked for then has another key.
 
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
-use crate::store::Store;
-use crate::store::productions::{Production, Source};
+use crate::store::productions::Production;
+use crate::store::profiles::Profile;
 use crate::store::shots::{Frame, Shot};
 use diesel::SqliteConnection;
 use lantern_core::colour::{Encoding, Reference};
@@ -11,7 +14,7 @@ use lantern_core::look::{Path, Program};
 use lantern_core::picture::Picture;
 use lantern_core::table::{Bake, Reach};
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 
 /// A frame's picture at some width, in code values of [`Proxy::encoding`].
 #[derive(Debug)]
@@ -20,22 +23,76 @@ pub struct Proxy {
     pub picture: Picture,
     /// What they mean: the shot's own encoding, or ACEScct for linear sources, so that tables fit.
     pub encoding: Encoding,
-    /// Content hash of the source.
+    /// Tells these pixels from all others of this width: the file and what its code values mean.
     pub hash: String,
     /// What it reads of a quick table.
     pub reach: Option<Reach>,
 }
 
-/// A frame of a shot: by its place in the order, or the one that is shown for the shot.
-#[derive(Clone, Debug, PartialEq, Eq, Hash)]
-pub struct FrameOf {
-    /// The shot.
-    pub shot: String,
-    /// The place in its order; its poster where none is said.
-    pub place: Option<u32>,
+/// A file of the media folder and what its code values mean: all that a proxy is made from.
+#[derive(Clone, Debug)]
+pub struct Source {
+    media: String,
+    profile: Option<Profile>,
+    /// A shipped encoding, where there is no profile.
+    shipped: Option<Encoding>,
 }
 
-type Key = (FrameOf, usize);
+impl Source {
+    /// A frame of a shot, taken as if it had an encoding. `place` is its place in the order.
+    pub fn of(
+        c: &mut SqliteConnection,
+        shot: &Shot,
+        production: &Production,
+        place: i64,
+        encoding: &str,
+    ) -> ApiResult<Self> {
+        let frame = Frame::at(c, &shot.id, place)?;
+        let profile = production.profile(c, encoding)?;
+        let shipped = match &profile {
+            Some(_) => None,
+            None => Some(production.encoding(c, encoding)?),
+        };
+        Ok(Self { media: frame.media_hash, profile, shipped })
+    }
+
+    /// Tells it from all others.
+    fn key(&self) -> String {
+        match (&self.profile, &self.shipped) {
+            (Some(profile), _) => format!("{}|{}", self.media, profile.fingerprint()),
+            (None, Some(shipped)) => format!("{}|{}", self.media, shipped.id),
+            (None, None) => self.media.clone(),
+        }
+    }
+
+    /// The encoding of the file's code values, or of what its technical table gives. Every profile is called `camera` by
+    /// itself; caches tell encodings apart by their ids.
+    fn encoding(&self) -> ApiResult<Encoding> {
+        match (&self.profile, &self.shipped) {
+            (Some(profile), _) => Ok(Encoding { id: profile.fingerprint(), ..profile.encoding()? }),
+            (None, Some(shipped)) => Ok(shipped.clone()),
+            (None, None) => Err(ApiError::internal("a source without an encoding")),
+        }
+    }
+
+    /// Decodes it for looking at.
+    fn decode(&self, media: &MediaFolder, width: usize) -> ApiResult<Proxy> {
+        let mut picture = lantern_formats::picture::read(&media.read(&self.media)?)?;
+        picture.heal();
+        if let Some(hash) = self.profile.as_ref().and_then(|p| p.table_hash.as_ref()) {
+            lantern_formats::cube::read(&media.read(hash)?)?.apply_parallel(&mut picture.pixels);
+        }
+        let own = self.encoding()?;
+        let encoding = if own.is_linear() { named("acescct")? } else { own.clone() };
+        if picture.width() > width || encoding != own {
+            picture = resize(picture, &own, &encoding, width)?;
+        }
+        let reach = Reach::of(&picture.pixels, &Bake::quick(&encoding, QUICK_SIZE));
+        Ok(Proxy { picture, encoding, hash: self.key(), reach })
+    }
+}
+
+type Key = (String, usize);
 
 #[derive(Default)]
 struct Cache {
@@ -43,13 +100,25 @@ struct Cache {
     bytes: usize,
     /// Rises with every use; the lowest is the one used longest ago.
     clock: u64,
+    /// What is being decoded now, each by one thread; others that want the same wait for it.
+    making: HashMap<Key, Arc<Making>>,
+    /// How many are.
+    busy: usize,
 }
 
-/// Proxies by frame and width.
+/// How making a proxy ended, once it has: there, or not, and then whoever waits tries again by itself.
+#[derive(Default)]
+struct Making {
+    ended: Mutex<bool>,
+    news: Condvar,
+}
+
+/// Proxies by contents and width.
 #[derive(Default)]
 pub struct Proxies {
     cache: Mutex<Cache>,
-    trims: Mutex<HashMap<String, Arc<Path>>>,
+    /// A place among those that decode has become free.
+    free: Condvar,
 }
 
 /// Points on a side of the tables that pictures go through while something is dragged.
@@ -58,124 +127,98 @@ const QUICK_SIZE: usize = 33;
 /// Memory that proxies may take: a minute of a 480-wide sequence, or some hundred stills at 960.
 const MOST_BYTES: usize = 900 << 20;
 
+/// Pictures that are decoded at once: each may take some hundred megabytes while it is.
+const MOST_AT_ONCE: usize = 2;
+
 fn size(p: &Proxy) -> usize {
     p.picture.pixels.len() * 16 + p.reach.as_ref().map_or(0, |_| 256 << 10)
 }
 
+/// A place among those that decode; given back however decoding ends, and those that wait are told.
+struct Turn<'a> {
+    proxies: &'a Proxies,
+    key: Key,
+    making: Arc<Making>,
+}
+
+impl Drop for Turn<'_> {
+    fn drop(&mut self) {
+        let cache = &mut *self.proxies.lock();
+        cache.making.remove(&self.key);
+        cache.busy -= 1;
+        self.proxies.free.notify_one();
+        *self.making.ended.lock().unwrap_or_else(PoisonError::into_inner) = true;
+        self.making.news.notify_all();
+    }
+}
+
 impl Proxies {
-    /// The proxy of a frame, at most `width` pixels wide. Blocks while it is decoded for the first time.
-    pub fn get(
-        &self,
-        store: &Store,
-        media: &MediaFolder,
-        of: &FrameOf,
-        width: usize,
-    ) -> ApiResult<Arc<Proxy>> {
-        let key = (of.clone(), width);
-        {
-            let cache = &mut *self.lock();
-            cache.clock += 1;
-            if let Some((found, used)) = cache.kept.get_mut(&key) {
-                *used = cache.clock;
-                return Ok(found.clone());
+    /// The proxy of a source, at most `width` pixels wide. Blocks while it is decoded for the first time, whoever asked
+    /// for it first.
+    pub fn of(&self, media: &MediaFolder, source: &Source, width: usize) -> ApiResult<Arc<Proxy>> {
+        let key = (source.key(), width);
+        loop {
+            match self.find_or_begin(&key) {
+                Ok(found) => return Ok(found),
+                Err(Ok(turn)) => {
+                    let made = Arc::new(source.decode(media, width)?);
+                    self.keep(&key, &made);
+                    drop(turn);
+                    return Ok(made);
+                }
+                Err(Err(making)) => {
+                    let mut ended = making.ended.lock().unwrap_or_else(PoisonError::into_inner);
+                    while !*ended {
+                        ended = making.news.wait(ended).unwrap_or_else(PoisonError::into_inner);
+                    }
+                }
             }
         }
-        let made = Arc::new(make(&mut *store.connect()?, media, of, width)?);
+    }
+
+    /// What is kept; or the turn to make it; or the one who makes it now.
+    fn find_or_begin(&self, key: &Key) -> Result<Arc<Proxy>, Result<Turn<'_>, Arc<Making>>> {
+        let mut cache = self.lock();
+        loop {
+            cache.clock += 1;
+            let clock = cache.clock;
+            if let Some((found, used)) = cache.kept.get_mut(key) {
+                *used = clock;
+                return Ok(found.clone());
+            }
+            if let Some(making) = cache.making.get(key) {
+                return Err(Err(making.clone()));
+            }
+            if cache.busy < MOST_AT_ONCE {
+                let making = Arc::new(Making::default());
+                cache.making.insert(key.clone(), making.clone());
+                cache.busy += 1;
+                return Err(Ok(Turn { proxies: self, key: key.clone(), making }));
+            }
+            cache = self.free.wait(cache).unwrap_or_else(PoisonError::into_inner);
+        }
+    }
+
+    fn keep(&self, key: &Key, made: &Arc<Proxy>) {
         let cache = &mut *self.lock();
-        cache.bytes += size(&made);
+        cache.bytes += size(made);
         let clock = cache.clock;
         if let Some((old, _)) = cache.kept.insert(key.clone(), (made.clone(), clock)) {
             cache.bytes -= size(&old);
         }
         while cache.bytes > MOST_BYTES && cache.kept.len() > 1 {
-            let oldest = cache.kept.iter().filter(|(k, _)| **k != key).min_by_key(|(_, (_, used))| *used);
+            let oldest = cache.kept.iter().filter(|(k, _)| *k != key).min_by_key(|(_, (_, used))| *used);
             let Some(oldest) = oldest.map(|(k, _)| k.clone()) else { break };
             if let Some((gone, _)) = cache.kept.remove(&oldest) {
                 cache.bytes -= size(&gone);
             }
         }
-        Ok(made)
-    }
-
-    /// The trim of a shot as it was saved last.
-    pub fn trim(&self, store: &Store, shot: &str) -> ApiResult<Arc<Path>> {
-        let trims = || self.trims.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(found) = trims().get(shot) {
-            return Ok(found.clone());
-        }
-        let (row, _) = Shot::find(&mut *store.connect()?, shot)?;
-        let trim = Arc::new(row.trim()?);
-        trims().insert(shot.into(), trim.clone());
-        Ok(trim)
-    }
-
-    /// Drops what is kept of a shot, because it changed.
-    pub fn forget(&self, shot: &str) {
-        self.forget_trim(shot);
-        let cache = &mut *self.lock();
-        cache.kept.retain(|(of, _), _| of.shot != shot);
-        cache.bytes = cache.kept.values().map(|(p, _)| size(p)).sum();
-    }
-
-    /// Drops the kept trim of a shot.
-    pub fn forget_trim(&self, shot: &str) {
-        self.trims.lock().unwrap_or_else(PoisonError::into_inner).remove(shot);
-    }
-
-    /// Drops everything, because what encodings mean has changed.
-    pub fn forget_all(&self) {
-        self.trims.lock().unwrap_or_else(PoisonError::into_inner).clear();
-        *self.lock() = Cache::default();
     }
 
     fn lock(&self) -> MutexGuard<'_, Cache> {
         // The cache is whole after every operation, also where a thread panicked.
         self.cache.lock().unwrap_or_else(PoisonError::into_inner)
     }
-}
-
-/// What a shot's code values mean: its profile's technical table, where it has one, and the encoding after it.
-pub fn source(
-    c: &mut SqliteConnection,
-    media: &MediaFolder,
-    production: &Production,
-    encoding: &str,
-) -> ApiResult<Source> {
-    let profile = production.profile(c, encoding)?;
-    let table = match profile.as_ref().and_then(|p| p.table_hash.as_ref()) {
-        Some(hash) => Some(lantern_formats::cube::read(&media.read(hash)?)?),
-        None => None,
-    };
-    let mut own = production.encoding(c, encoding)?;
-    // Every profile is called `camera` by itself; caches tell encodings apart by their ids.
-    if let Some(profile) = profile {
-        own.id = format!("profile:{}", profile.id);
-    }
-    Ok(Source { table, encoding: own })
-}
-
-fn make(c: &mut SqliteConnection, media: &MediaFolder, of: &FrameOf, width: usize) -> ApiResult<Proxy> {
-    let (shot, production) = Shot::find(c, &of.shot)?;
-    let place = of.place.map_or(i64::from(shot.poster), i64::from);
-    let frame = Frame::at(c, &shot.id, place)?;
-    let source = source(c, media, &production, &shot.encoding)?;
-    decode(media, &frame.media_hash, &source, width)
-}
-
-/// Decodes a picture file for looking at.
-pub fn decode(media: &MediaFolder, hash: &str, source: &Source, width: usize) -> ApiResult<Proxy> {
-    let mut picture = lantern_formats::picture::read(&media.read(hash)?)?;
-    picture.heal();
-    if let Some(table) = &source.table {
-        table.apply_parallel(&mut picture.pixels);
-    }
-    let own = &source.encoding;
-    let encoding = if own.is_linear() { named("acescct")? } else { own.clone() };
-    if picture.width() > width || encoding != *own {
-        picture = resize(picture, own, &encoding, width)?;
-    }
-    let reach = Reach::of(&picture.pixels, &Bake::quick(&encoding, QUICK_SIZE));
-    Ok(Proxy { picture, encoding, hash: hash.into(), reach })
 }
 
 fn named(id: &str) -> ApiResult<Encoding> {
@@ -196,4 +239,43 @@ fn resize(mut picture: Picture, from: &Encoding, to: &Encoding, width: usize) ->
     let mut small = picture.fit_within(width, usize::MAX >> 16);
     Program::compile(&none, &linear, to)?.run_parallel(&mut small.pixels);
     Ok(small)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use lantern_formats::Depth;
+
+    #[test]
+    fn many_that_want_the_same_picture_get_it_decoded_once() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let picture = Picture::new(640, 360, vec![[0.2, 0.4, 0.6, 1.0]; 640 * 360]).unwrap();
+        let hash = media.keep(&lantern_formats::png::write(&picture, Depth::Sixteen).unwrap()).unwrap();
+        let source = |id: &str| Source { media: hash.clone(), profile: None, shipped: Encoding::find(id) };
+        let proxies = Proxies::default();
+        let all: Vec<Arc<Proxy>> = std::thread::scope(|s| {
+            let asked: Vec<_> =
+                (0..8).map(|_| s.spawn(|| proxies.of(&media, &source("acescct"), 320).unwrap())).collect();
+            asked.into_iter().map(|t| t.join().unwrap()).collect()
+        });
+        assert!(all.iter().all(|p| Arc::ptr_eq(p, &all[0])), "one of them all");
+        // The same file that means something else is another picture.
+        let other = proxies.of(&media, &source("rec709"), 320).unwrap();
+        assert!(!Arc::ptr_eq(&other, &all[0]) && other.hash != all[0].hash);
+    }
+
+    #[test]
+    fn a_file_that_is_not_there_fails_for_everybody_and_holds_up_nobody() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let source = Source { media: "0".repeat(64), profile: None, shipped: Encoding::find("acescct") };
+        let proxies = Proxies::default();
+        std::thread::scope(|s| {
+            for _ in 0..6 {
+                s.spawn(|| assert!(proxies.of(&media, &source, 100).is_err()));
+            }
+        });
+        assert_eq!(proxies.lock().busy, 0);
+    }
 }

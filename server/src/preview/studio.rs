@@ -1,6 +1,6 @@
 //! The studio: makes the pictures that pages ask for.
 
-use super::proxy::{FrameOf, Proxies, Proxy};
+use super::proxy::{Proxies, Proxy, Source};
 use super::request::{
     COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest,
     SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
@@ -10,6 +10,7 @@ use super::{counts, monitor, paint, textured};
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
+use crate::store::shots::Shot;
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Path, Program, Staged};
 use lantern_core::scope::sample::{Sample, sample};
@@ -20,6 +21,7 @@ use lantern_core::{lane, picture, scope};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
+use tokio::sync::{Semaphore, SemaphorePermit};
 
 /// What frames are made from, and the table kept between two frames of the same path.
 pub struct Studio {
@@ -34,7 +36,11 @@ pub struct Studio {
     hues: Kept<Vec<u32>>,
     cards: Mutex<Cards>,
     kept: TexturedKept,
+    turns: Semaphore,
 }
+
+/// Files that are taken in at once.
+const MOST_TURNS: usize = 2;
 
 /// Small pictures under other paths, by what they were made from.
 type Cards = std::collections::HashMap<String, Frame>;
@@ -83,6 +89,7 @@ impl Studio {
             hues,
             cards: Mutex::default(),
             kept: TexturedKept::default(),
+            turns: Semaphore::new(MOST_TURNS),
         }
     }
 
@@ -296,7 +303,7 @@ impl Studio {
                 trim.check_trim()?;
                 path.over(trim)
             }
-            None => path.over(&*self.proxies.trim(&self.store, shot)?),
+            None => path.over(&self.trim(shot)?),
         };
         self.media.attach(&mut whole);
         Ok(whole)
@@ -304,8 +311,22 @@ impl Studio {
 
     /// A frame's proxy of at most a width.
     pub fn proxy(&self, shot: &str, place: Option<u32>, width: u32) -> ApiResult<Arc<Proxy>> {
-        let width = (width as usize).clamp(16, 4096);
-        self.proxies.get(&self.store, &self.media, &FrameOf { shot: shot.into(), place }, width)
+        let source = self.store.with(|c| {
+            let (shot, production) = Shot::find(c, shot)?;
+            let place = place.map_or(i64::from(shot.poster), i64::from);
+            Source::of(c, &shot, &production, place, &shot.encoding)
+        })?;
+        self.proxies.of(&self.media, &source, (width as usize).clamp(16, 4096))
+    }
+
+    /// The trim of a shot as it was saved last.
+    pub fn trim(&self, shot: &str) -> ApiResult<Path> {
+        self.store.with(|c| Shot::find(c, shot)?.0.trim())
+    }
+
+    /// A place among those that take files in: decoding and probing many at once would leave nothing for anybody else.
+    pub async fn turn(&self) -> ApiResult<SemaphorePermit<'_>> {
+        self.turns.acquire().await.map_err(ApiError::internal)
     }
 
     /// The path as a table for this picture; kept until another path or picture comes. `None` where the
@@ -320,7 +341,7 @@ impl Studio {
         let Some(reach) = &proxy.reach else { return Ok(None) };
         let path = serde_json::to_string(path).map_err(ApiError::internal)?;
         let from = &proxy.encoding;
-        let key = format!("{}|{:?}|{}|{}|{}|{path}", r.shot, r.frame, r.width, from.id, r.display);
+        let key = format!("{}|{:?}|{}|{}|{}|{path}", proxy.hash, r.view, r.width, from.id, r.display);
         let fill = || reach.fill(program).map(Arc::new).map_err(ApiError::internal);
         self.fused.get_or(key, fill).map(Some)
     }
@@ -344,7 +365,7 @@ fn key_before(r: &PictureRequest, path: &Path, proxy: &Proxy, of: &str) -> ApiRe
     let before = serde_json::to_string(&path.before(of)).map_err(ApiError::internal)?;
     let zone = path.place_of(of).map_or(Zone::Scene, |(zone, _)| zone);
     let (from, view) = (&proxy.encoding.id, r.view);
-    Ok(format!("{}|{:?}|{}|{view:?}|{from}|{}|{zone:?}|{before}", r.shot, r.frame, r.width, r.display))
+    Ok(format!("{}|{}|{view:?}|{from}|{}|{zone:?}|{before}", proxy.hash, r.width, r.display))
 }
 
 /// A proxy as wide as the frame itself.

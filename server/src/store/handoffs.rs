@@ -20,7 +20,7 @@ pub struct Handoff {
     pub to_encoding: String,
     /// Points on a side.
     pub size: i32,
-    /// `running`, `done`, `failed` or `cancelled`.
+    /// `queued`, `running`, `done`, `failed` or `cancelled`.
     pub state: String,
     /// Why it failed.
     pub failure: String,
@@ -74,14 +74,27 @@ impl Handoff {
         Ok(())
     }
 
-    /// Marks what was running when the server stopped.
-    pub fn fail_interrupted(c: &mut SqliteConnection) -> ApiResult<()> {
-        diesel::update(handoffs::table.filter(handoffs::state.eq("running")))
-            .set((
-                handoffs::state.eq("failed"),
-                handoffs::failure.eq("the server stopped meanwhile; make it again"),
-            ))
-            .execute(c)?;
+    /// Says that it is being made. `false` where it has ended already.
+    pub fn begin(c: &mut SqliteConnection, id: &str) -> ApiResult<bool> {
+        let waiting = handoffs::table.find(id).filter(handoffs::state.eq_any(["queued", "running"]));
+        Ok(diesel::update(waiting).set(handoffs::state.eq("running")).execute(c)? > 0)
+    }
+
+    /// Ends one that still waits for its turn.
+    pub fn cancel_queued(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+        let waiting = handoffs::table.find(id).filter(handoffs::state.eq("queued"));
+        diesel::update(waiting).set(handoffs::state.eq("cancelled")).execute(c)?;
         Ok(())
+    }
+
+    /// Those that have not ended, in the order that they were asked for; all of them wait anew.
+    pub fn queue_again(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
+        c.immediate_transaction(|c| {
+            diesel::update(handoffs::table.filter(handoffs::state.eq("running")))
+                .set(handoffs::state.eq("queued"))
+                .execute(c)?;
+            let waiting = handoffs::table.filter(handoffs::state.eq("queued"));
+            Ok(waiting.order(handoffs::made_at).select(Self::as_select()).load(c)?)
+        })
     }
 }

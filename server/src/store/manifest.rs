@@ -278,8 +278,9 @@ impl Manifest {
                     name: p.body.name().into(),
                     body,
                     table_hash: p.table.clone(),
+                    revision: 1,
                 }
-                .put(c)?;
+                .insert(c)?;
             }
             for (position, s) in (0..).zip(&self.scenes) {
                 let (id, production_id) = (new_id(), production.id.clone());

@@ -13,11 +13,13 @@ pub mod shots;
 use crate::error::{ApiError, ApiResult};
 use diesel::{
     connection::SimpleConnection,
+    migration::{MigrationSource, MigrationVersion},
     prelude::*,
     r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection},
 };
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use std::path::Path;
+use std::time::Duration;
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
 
@@ -45,12 +47,18 @@ impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
 }
 
 impl Store {
-    /// Opens or makes the database file and brings its schema up to date.
+    /// Opens or makes the database file and brings its schema up to date. Errors where it is broken, or where a newer
+    /// program changed it; then it is left as it is.
     pub fn open(file: &Path) -> ApiResult<Self> {
+        check(file)?;
         let manager = ConnectionManager::new(file.to_string_lossy());
-        let pool = Pool::builder().max_size(4).connection_customizer(Box::new(Pragmas)).build(manager)?;
+        let pool = Pool::builder()
+            .max_size(4)
+            .connection_timeout(PATIENCE)
+            .connection_customizer(Box::new(Pragmas))
+            .build(manager)?;
         let store = Self { pool };
-        store.connect()?.run_pending_migrations(MIGRATIONS).map_err(ApiError::internal)?;
+        store.connect()?.run_pending_migrations(MIGRATIONS).map_err(|e| broken(file, &*e))?;
         Ok(store)
     }
 
@@ -59,14 +67,83 @@ impl Store {
         Ok(self.pool.get()?)
     }
 
-    /// Runs `job` with a connection on a thread that may block.
+    /// Runs `job` with a connection. Nobody computes, decodes or waits in it: there are few of them.
+    pub fn with<T>(&self, job: impl FnOnce(&mut Connection) -> ApiResult<T>) -> ApiResult<T> {
+        job(&mut self.connect()?)
+    }
+
+    /// The same as one change: all of it is saved or nothing.
+    pub fn change<T>(&self, job: impl FnOnce(&mut SqliteConnection) -> ApiResult<T>) -> ApiResult<T> {
+        self.with(|c| c.immediate_transaction(job))
+    }
+
+    /// Runs `job` with a connection on a thread that may block; see [`Store::with`].
     pub async fn run<T: Send + 'static>(
         &self,
         job: impl FnOnce(&mut Connection) -> ApiResult<T> + Send + 'static,
     ) -> ApiResult<T> {
         let store = self.clone();
-        actix_web::web::block(move || job(&mut store.connect()?)).await?
+        actix_web::web::block(move || store.with(job)).await?
     }
+
+    /// The same as one change; see [`Store::change`].
+    pub async fn run_change<T: Send + 'static>(
+        &self,
+        job: impl FnOnce(&mut SqliteConnection) -> ApiResult<T> + Send + 'static,
+    ) -> ApiResult<T> {
+        let store = self.clone();
+        actix_web::web::block(move || store.change(job)).await?
+    }
+}
+
+/// How long anybody waits for a connection.
+const PATIENCE: Duration = Duration::from_secs(10);
+/// Up to this length a database is read through before it is worked with; beyond it that takes too long.
+const READ_THROUGH: u64 = 64 << 20;
+
+fn broken(file: &Path, why: &dyn std::fmt::Display) -> ApiError {
+    let why = why.to_string();
+    ApiError::Unusable(format!(
+        "the database {} is broken ({}): put a copy of it in its place, or give another folder with --data",
+        file.display(),
+        why.lines().next().unwrap_or_default()
+    ))
+}
+
+/// Refuses a database that is broken or newer than this program, without changing it.
+fn check(file: &Path) -> ApiResult<()> {
+    let Ok(found) = std::fs::metadata(file) else { return Ok(()) };
+    let wrong = |e: &dyn std::fmt::Display| broken(file, e);
+    let mut c = SqliteConnection::establish(&file.to_string_lossy()).map_err(|e| wrong(&e))?;
+    c.batch_execute("PRAGMA busy_timeout = 1000; PRAGMA schema_version;").map_err(|e| wrong(&e))?;
+    if found.len() <= READ_THROUGH {
+        let said: Vec<Said> =
+            diesel::sql_query("PRAGMA quick_check(1)").load(&mut c).map_err(|e| wrong(&e))?;
+        if let Some(said) = said.iter().find(|s| s.quick_check != "ok") {
+            return Err(wrong(&said.quick_check));
+        }
+    }
+    if found.len() == 0 {
+        return Ok(());
+    }
+    let applied = c.applied_migrations().map_err(|e| wrong(&e))?;
+    let own = MigrationSource::<diesel::sqlite::Sqlite>::migrations(&MIGRATIONS).map_err(|e| wrong(&e))?;
+    let known = |version: &MigrationVersion<'_>| own.iter().any(|m| m.name().version() == *version);
+    match applied.iter().find(|v| !known(v)) {
+        None => Ok(()),
+        Some(newer) => Err(ApiError::Unusable(format!(
+            "the database {} was changed by a newer Dusky Lantern (its change {newer} is not known here): use that one, or \
+             give another folder with --data",
+            file.display()
+        ))),
+    }
+}
+
+/// What SQLite says of a database.
+#[derive(QueryableByName)]
+struct Said {
+    #[diesel(sql_type = diesel::sql_types::Text)]
+    quick_check: String,
 }
 
 /// A fresh id.

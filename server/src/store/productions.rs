@@ -7,7 +7,6 @@ use super::shots::Shot;
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 use lantern_core::colour::Encoding;
-use lantern_core::table::Table;
 
 /// A production.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
@@ -31,15 +30,6 @@ pub struct Media {
     pub kind: String,
     /// Its length.
     pub bytes: i64,
-}
-
-/// What a shot's code values mean: perhaps a technical table first, then an encoding.
-#[derive(Clone, Debug)]
-pub struct Source {
-    /// The table that takes the file's code values to those of the encoding.
-    pub table: Option<Table>,
-    /// The encoding.
-    pub encoding: Encoding,
 }
 
 /// What the encodings of a production's own profiles begin with.

@@ -8,7 +8,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A profile's row.
-#[derive(Clone, Debug, Queryable, Selectable, Insertable, AsChangeset)]
+#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
 #[diesel(table_name = profiles)]
 pub struct Profile {
     /// Its id.
@@ -21,6 +21,8 @@ pub struct Profile {
     pub body: String,
     /// The technical table's file, where one stands for constants.
     pub table_hash: Option<String>,
+    /// Rises with every accepted change.
+    pub revision: i32,
 }
 
 /// What a profile says: the file that is exported and imported.
@@ -76,15 +78,32 @@ impl Profile {
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
-    /// Saves a profile, new or changed.
-    pub fn put(&self, c: &mut SqliteConnection) -> ApiResult<()> {
-        diesel::insert_into(profiles::table)
-            .values(self)
-            .on_conflict(profiles::id)
-            .do_update()
-            .set(self)
-            .execute(c)?;
+    /// Saves a new profile.
+    pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::insert_into(profiles::table).values(self).execute(c)?;
         Ok(())
+    }
+
+    /// Saves a changed profile.
+    pub fn update(&self, c: &mut SqliteConnection) -> ApiResult<()> {
+        let changed = diesel::update(profiles::table.find(&self.id))
+            .set((
+                profiles::name.eq(&self.name),
+                profiles::body.eq(&self.body),
+                profiles::table_hash.eq(&self.table_hash),
+                profiles::revision.eq(self.revision),
+            ))
+            .execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("profile")) } else { Ok(()) }
+    }
+
+    /// What tells its meaning from that of any other profile, or of its own before a change: it goes into the ids of
+    /// encodings that caches are keyed by.
+    pub fn fingerprint(&self) -> String {
+        let mut hasher = blake3::Hasher::new();
+        hasher.update(self.body.as_bytes());
+        hasher.update(self.table_hash.as_deref().unwrap_or("").as_bytes());
+        format!("profile:{}:{}", self.id, &hasher.finalize().to_hex()[..16])
     }
 
     /// Deletes a profile.

@@ -85,7 +85,7 @@ impl Scene {
             if !same(order.iter().map(|o| &o.0).collect(), &own)
                 || !same(order.iter().flat_map(|o| &o.1).collect(), &held)
             {
-                return Err(ApiError::Invalid(
+                return Err(ApiError::Changed(
                     "the order does not name every scene and shot once; somebody else changed them".into(),
                 ));
             }

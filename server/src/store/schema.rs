@@ -42,6 +42,8 @@ diesel::table! {
         expected -> Integer,
         trim -> Text,
         trim_revision -> Integer,
+        arrival -> Text,
+        revision -> Integer,
     }
 }
 
@@ -65,6 +67,7 @@ diesel::table! {
         name -> Text,
         body -> Text,
         table_hash -> Nullable<Text>,
+        revision -> Integer,
     }
 }
 

@@ -8,8 +8,8 @@ use diesel::prelude::*;
 use lantern_core::look::Path;
 
 /// A shot of a scene.
-#[derive(Clone, Debug, Queryable, Selectable, Insertable, AsChangeset)]
-#[diesel(table_name = shots, treat_none_as_null = true)]
+#[derive(Clone, Debug, Queryable, Selectable, Insertable)]
+#[diesel(table_name = shots)]
 pub struct Shot {
     /// Its id.
     pub id: String,
@@ -37,6 +37,37 @@ pub struct Shot {
     pub trim: String,
     /// Rises with every accepted change of the trim.
     pub trim_revision: i32,
+    /// How its files came in: empty where they did, [`COMING`] while they do, else what went wrong, in words.
+    pub arrival: String,
+    /// Rises with every accepted change of anything else.
+    pub revision: i32,
+}
+
+/// What [`Shot::arrival`] says while files come in.
+pub const COMING: &str = "coming";
+
+/// What changes of a shot. Each change writes its own columns only, so that two of them made at once both stay.
+#[derive(Clone, Debug, Default, AsChangeset)]
+#[diesel(table_name = shots)]
+pub struct ShotPatch {
+    /// Its name.
+    pub name: Option<String>,
+    /// Its encoding's id.
+    pub encoding: Option<String>,
+    /// Why it has its encoding.
+    pub encoding_reason: Option<String>,
+    /// Frames a second.
+    pub rate: Option<f64>,
+    /// The frame shown for it.
+    pub poster: Option<i32>,
+    /// The first frame that counts.
+    pub in_frame: Option<i32>,
+    /// The last frame that counts, and none for the last there is.
+    pub out_frame: Option<Option<i32>>,
+    /// How many frames are announced.
+    pub expected: Option<i32>,
+    /// How its files came in.
+    pub arrival: Option<String>,
 }
 
 /// A frame of a shot; a still has one.
@@ -78,6 +109,8 @@ impl Shot {
             expected: 1,
             trim: r#"{"steps":[]}"#.into(),
             trim_revision: 1,
+            arrival: String::new(),
+            revision: 1,
         })
     }
 
@@ -105,9 +138,19 @@ impl Shot {
         Ok(())
     }
 
-    /// Saves a changed shot.
-    pub fn update(&self, c: &mut SqliteConnection) -> ApiResult<()> {
-        diesel::update(shots::table.find(&self.id)).set(self).execute(c)?;
+    /// Saves what changes of a shot, and that it changed.
+    pub fn patch(c: &mut SqliteConnection, id: &str, patch: &ShotPatch) -> ApiResult<()> {
+        let changed = diesel::update(shots::table.find(id))
+            .set((patch, shots::revision.eq(shots::revision + 1)))
+            .execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
+    }
+
+    /// Says of shots whose files were coming in when the server stopped that they broke off.
+    pub fn break_off_arrivals(c: &mut SqliteConnection) -> ApiResult<()> {
+        diesel::update(shots::table.filter(shots::arrival.eq(COMING)))
+            .set(shots::arrival.eq("the server stopped while its files came in: bring it in again to go on"))
+            .execute(c)?;
         Ok(())
     }
 

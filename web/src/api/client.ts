@@ -110,7 +110,7 @@ export const api = {
     call<Scene>("POST", `/api/productions/${production}/scenes`, { name, finished }),
   editScene: (id: string, change: { name?: string; finished?: boolean }) => call<undefined>("PUT", `/api/scenes/${id}`, change),
   deleteScene: (id: string) => call<undefined>("DELETE", `/api/scenes/${id}`),
-  saveProfile: (production: string, id: string | null, profile: { body: unknown; table?: string; usual?: boolean }) =>
+  saveProfile: (production: string, id: string | null, profile: { body: unknown; table?: string; usual?: boolean; revision?: number }) =>
     id ? call<Profile>("PUT", `/api/profiles/${id}`, profile) : call<Profile>("POST", `/api/productions/${production}/profiles`, profile),
   deleteProfile: (id: string) => call<undefined>("DELETE", `/api/profiles/${id}`),
   profileReading: (body: unknown) => call<ProfileReading>("POST", "/api/profile-reading", body),

@@ -69,7 +69,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
     if (v !== null) put({ primaries: { ...constants.primaries, [id]: i === 0 ? [v, old[1]] : [old[0], v] } });
   };
   const save = async () => {
-    const done = await attempt(() => api.saveProfile(production, profile?.id ?? null, { body, table: draft.table ?? undefined, usual }));
+    const done = await attempt(() => api.saveProfile(production, profile?.id ?? null, { body, table: draft.table ?? undefined, usual, revision: profile?.revision }));
     if (done) onClose();
   };
   const download = () => {

@@ -17,7 +17,7 @@ export function HandoffPlace() {
   const handoffs = useQuery({
     queryKey: ["handoffs", look],
     queryFn: () => (look ? api.handoffs(look) : Promise.resolve([])),
-    refetchInterval: (q) => (q.state.data?.some((h) => h.state === "running") ? POLL : false),
+    refetchInterval: (q) => (q.state.data?.some((h) => h.state === "running" || h.state === "queued") ? POLL : false),
   });
   const list = handoffs.data ?? [];
   const shown = list.find((h) => h.id === chosen) ?? list[0];
@@ -164,10 +164,11 @@ function Detail({ handoff, look, onMade }: { handoff: Handoff; look: string; onM
       say(e);
     }
   };
-  if (handoff.state === "running") {
+  if (handoff.state === "running" || handoff.state === "queued") {
     return (
       <div className="mx-auto flex max-w-md flex-col gap-3 pt-24">
         <p className="text-value text-bright">Making {handoff.file_name}</p>
+        {handoff.state === "queued" && <p className="text-dim">It waits for the one before it.</p>}
         <div role="progressbar" aria-label="Progress" aria-valuenow={Math.round(handoff.progress * 100)} className="h-1 rounded bg-shelf">
           <div className="h-1 rounded bg-lantern" style={{ width: `${handoff.progress * 100}%` }} />
         </div>
