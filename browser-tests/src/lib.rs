@@ -63,7 +63,12 @@ pub fn serve(data: &Path, port: u16) -> Outcome<(Running, String)> {
     let listen = format!("127.0.0.1:{port}");
     let mut command = Command::new(program()?);
     command.args(["serve", "--demo", "--listen", &listen, "--data"]).arg(data);
-    start(&mut command, |line| line.split(" is at ").nth(1).map(str::to_owned))
+    start_server(&mut command)
+}
+
+/// Starts a server by a command. Gives the process and its address.
+pub fn start_server(command: &mut Command) -> Outcome<(Running, String)> {
+    start(command, |line| line.split(" is at ").nth(1).map(str::to_owned))
 }
 
 /// A server with a fresh copy of the demo production, and a browser that looks at it.

@@ -1,8 +1,11 @@
 //! .cube tables (Cube LUT specification 1.0): 1D, 3D, and both in one file (`LUT_1D_SIZE` and `LUT_3D_SIZE`
 //! with `LUT_1D_INPUT_RANGE` and `LUT_3D_INPUT_RANGE`), as several programs write them.
+//!
+//! The form with both parts knows no `TITLE`: readers of it refuse one. Its title stands in a comment at its head.
 
 use crate::FormatError;
 use lantern_core::table::{Domain, LENGTHS, SIZES, Table, Table1, Table3};
+use std::borrow::Cow;
 use std::fmt::Write as _;
 
 /// The largest file that is read: a 129-point table with long numbers stays below.
@@ -11,7 +14,9 @@ pub const MAX_BYTES: usize = 128 << 20;
 /// What the header lines said.
 #[derive(Default)]
 struct Header {
-    title: String,
+    title: Option<String>,
+    /// The title in a comment.
+    noted: String,
     length: Option<usize>,
     size: Option<usize>,
     min: Option<[f32; 3]>,
@@ -25,13 +30,19 @@ pub fn read(bytes: &[u8]) -> Result<Table, FormatError> {
     if bytes.len() > MAX_BYTES {
         return Err(FormatError::broken("cube", format!("{} bytes are more than a table has", bytes.len())));
     }
-    let text =
-        std::str::from_utf8(bytes).map_err(|_| FormatError::broken("cube", "this is not a text file"))?;
+    let text = text(bytes)?;
     let mut header = Header::default();
     let mut rows: Vec<[f32; 3]> = Vec::new();
-    for (i, line) in text.lines().enumerate() {
+    // Lines end as on any system: also with a carriage return alone.
+    for (i, line) in text.split('\n').flat_map(|l| l.trim_end_matches('\r').split('\r')).enumerate() {
         let line = line.trim();
-        if line.is_empty() || line.starts_with('#') {
+        if let Some(comment) = line.strip_prefix('#') {
+            if let Some(title) = comment.trim().strip_prefix(TITLE_NOTE) {
+                header.noted = title.trim().chars().take(MOST_TITLE).collect();
+            }
+            continue;
+        }
+        if line.is_empty() {
             continue;
         }
         let fail = |why: String| FormatError::Line { line: i + 1, why };
@@ -54,6 +65,30 @@ pub fn read(bytes: &[u8]) -> Result<Table, FormatError> {
     build(header, &rows)
 }
 
+/// What the comment that holds the title of a file with both parts begins with.
+const TITLE_NOTE: &str = "Title:";
+/// The longest title, in characters.
+const MOST_TITLE: usize = 200;
+
+/// A file's bytes as text: UTF-8 with or without its mark, UTF-16 with one, else Latin-1, in which older programs write
+/// titles. Bytes that no text has are refused.
+fn text(bytes: &[u8]) -> Result<Cow<'_, str>, FormatError> {
+    let no_text = || FormatError::broken("cube", "this is not a text file");
+    let wide = |order: fn([u8; 2]) -> u16| {
+        let units: Vec<u16> = bytes[2..].chunks_exact(2).map(|b| order([b[0], b[1]])).collect();
+        String::from_utf16(&units).map(Cow::Owned).map_err(|_| no_text())
+    };
+    let found = match bytes {
+        [0xff, 0xfe, ..] => wide(u16::from_le_bytes)?,
+        [0xfe, 0xff, ..] => wide(u16::from_be_bytes)?,
+        _ => match std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes)) {
+            Ok(text) => Cow::Borrowed(text),
+            Err(_) => bytes.iter().map(|b| char::from(*b)).collect::<String>().into(),
+        },
+    };
+    if found.chars().any(|c| c.is_control() && !c.is_whitespace()) { Err(no_text()) } else { Ok(found) }
+}
+
 fn shortened(line: &str) -> String {
     line.chars().take(40).collect()
 }
@@ -67,19 +102,27 @@ fn keyword(header: &mut Header, line: &str) -> Result<(), String> {
         let (a, b) = (*within.start(), *within.end());
         if within.contains(&n) { Ok(n) } else { Err(format!("{word} goes from {a} to {b}, not {n}")) }
     };
-    match word {
-        "TITLE" => header.title = rest.trim_matches('"').chars().take(200).collect(),
-        "LUT_1D_SIZE" => header.length = Some(size(LENGTHS)?),
-        "LUT_3D_SIZE" => header.size = Some(size(SIZES)?),
-        "DOMAIN_MIN" => header.min = Some(triple(rest)?),
-        "DOMAIN_MAX" => header.max = Some(triple(rest)?),
-        "LUT_1D_INPUT_RANGE" => header.range_1d = Some(pair(rest)?),
-        "LUT_3D_INPUT_RANGE" => header.range_3d = Some(pair(rest)?),
+    // The specification's keywords are upper-case; some programs write others.
+    match word.to_ascii_uppercase().as_str() {
+        "TITLE" => once(&mut header.title, word, rest.trim_matches('"').chars().take(MOST_TITLE).collect()),
+        "LUT_1D_SIZE" => once(&mut header.length, word, size(LENGTHS)?),
+        "LUT_3D_SIZE" => once(&mut header.size, word, size(SIZES)?),
+        "DOMAIN_MIN" => once(&mut header.min, word, triple(rest)?),
+        "DOMAIN_MAX" => once(&mut header.max, word, triple(rest)?),
+        "LUT_1D_INPUT_RANGE" => once(&mut header.range_1d, word, pair(rest)?),
+        "LUT_3D_INPUT_RANGE" => once(&mut header.range_3d, word, pair(rest)?),
         // Words that a later specification may bring say nothing about the numbers.
-        word if word.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_') => {}
-        _ => return Err(format!("“{}” is neither a keyword nor three numbers", shortened(line))),
+        _ if word.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_') => Ok(()),
+        _ => Err(format!("“{}” is neither a keyword nor three numbers", shortened(line))),
     }
-    Ok(())
+}
+
+/// Sets what a keyword says. One that stands twice is refused: nobody can tell which of the two counts.
+fn once<T>(slot: &mut Option<T>, word: &str, value: T) -> Result<(), String> {
+    match slot.replace(value) {
+        None => Ok(()),
+        Some(_) => Err(format!("{} stands twice", shortened(word))),
+    }
 }
 
 fn numbers<const K: usize>(text: &str) -> Result<[f32; K], String> {
@@ -127,7 +170,7 @@ fn build(header: Header, rows: &[[f32; 3]]) -> Result<Table, FormatError> {
     let domain =
         if shaper.is_some() && header.range_3d.is_none() { Domain::UNIT } else { part(header.range_3d) };
     let cube = header.size.map(|n| Table3::new(n, domain, rest)).transpose()?;
-    Ok(Table::new(header.title, shaper, cube)?)
+    Ok(Table::new(header.title.unwrap_or(header.noted), shaper, cube)?)
 }
 
 /// Writes a .cube file. Lines of `notes` stand as comments at its head.
@@ -139,7 +182,12 @@ pub fn write(table: &Table, notes: &[String]) -> String {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "{:.9} {:.9} {:.9}", c[0], c[1], c[2]);
     };
-    let _ = writeln!(out, "TITLE \"{}\"", table.title.replace(['"', '\n', '\r'], " "));
+    let title = table.title.replace(['"', '\n', '\r'], " ");
+    let _ = if table.shaper.is_some() && table.cube.is_some() {
+        writeln!(out, "# {TITLE_NOTE} {title}")
+    } else {
+        writeln!(out, "TITLE \"{title}\"")
+    };
     for note in notes {
         let _ = writeln!(out, "# {}", note.replace(['\n', '\r'], " "));
     }
@@ -186,6 +234,7 @@ mod tests {
         let text = write(&both, &["a note".into()]);
         assert!(text.contains("# a note"));
         assert_eq!(read(text.as_bytes()).unwrap(), both);
+        assert!(!text.contains("TITLE"), "readers of the form with both parts refuse one");
         let alone = Table { shaper: None, ..both };
         assert_eq!(read(write(&alone, &[]).as_bytes()).unwrap(), alone);
     }
@@ -217,7 +266,34 @@ mod tests {
         );
         says("hello there\n", "neither a keyword nor three numbers");
         says("", "neither LUT_1D_SIZE nor LUT_3D_SIZE");
-        assert!(read(&[0xff, 0xfe, 0x00]).unwrap_err().to_string().contains("not a text file"));
+        says("LUT_3D_SIZE 2\nLUT_3D_SIZE 2\n", "line 2: LUT_3D_SIZE stands twice");
+        says("TITLE \"a\"\ntitle \"b\"\n", "line 2: title stands twice");
+        assert!(read(&[0x4c, 0x00, 0x03, 0x00]).unwrap_err().to_string().contains("not a text file"));
+    }
+
+    #[test]
+    fn files_of_other_programs_are_read_whatever_they_are_written_in() {
+        let plain = "TITLE \"Abendröte\"\nLUT_3D_SIZE 2\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n";
+        let want = read(plain.as_bytes()).unwrap();
+        assert_eq!(want.title, "Abendröte");
+        let latin: Vec<u8> = plain.chars().map(|c| c as u32 as u8).collect();
+        let wide = |order: fn(u16) -> [u8; 2]| -> Vec<u8> {
+            std::iter::once(0xfeff).chain(plain.encode_utf16()).flat_map(order).collect()
+        };
+        for (what, bytes) in [
+            ("with a mark", [b"\xef\xbb\xbf", plain.as_bytes()].concat()),
+            ("Latin-1", latin),
+            ("UTF-16", wide(u16::to_le_bytes)),
+            ("UTF-16, the other way round", wide(u16::to_be_bytes)),
+            ("lower case", plain.replace("LUT_3D_SIZE", "lut_3d_size").into_bytes()),
+            ("carriage returns", plain.replace('\n', "\r\n").into_bytes()),
+            ("carriage returns alone", plain.replace('\n', "\r").into_bytes()),
+            ("blanks", plain.replace(' ', "\t  ").replace('\n', "  \n\n").into_bytes()),
+        ] {
+            assert_eq!(read(&bytes).unwrap().cube, want.cube, "{what}");
+            let title = read(&bytes).unwrap().title;
+            assert!(title == want.title || what == "blanks", "{what}: {title}");
+        }
     }
 
     proptest! {
