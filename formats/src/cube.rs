@@ -191,20 +191,24 @@ pub fn write(table: &Table, notes: &[String]) -> String {
     for note in notes {
         let _ = writeln!(out, "# {}", note.replace(['\n', '\r'], " "));
     }
+    let range = |out: &mut String, part: &str, d: Domain| {
+        // Each form has its own words for what a part expects.
+        let _ = if table.shaper.is_some() && table.cube.is_some() {
+            writeln!(out, "LUT_{part}_INPUT_RANGE {} {}", d.min[0], d.max[0])
+        } else if d != Domain::UNIT {
+            let [a, b] = [d.min, d.max].map(|v| v.map(|v| v.to_string()).join(" "));
+            writeln!(out, "DOMAIN_MIN {a}\nDOMAIN_MAX {b}")
+        } else {
+            Ok(())
+        };
+    };
     if let Some(shaper) = &table.shaper {
-        let d = shaper.domain();
         let _ = writeln!(out, "LUT_1D_SIZE {}", shaper.entries().len());
-        let _ = writeln!(out, "LUT_1D_INPUT_RANGE {} {}", d.min[0], d.max[0]);
+        range(&mut out, "1D", shaper.domain());
     }
     if let Some(cube) = &table.cube {
-        let d = cube.domain();
         let _ = writeln!(out, "LUT_3D_SIZE {}", cube.size());
-        if table.shaper.is_some() {
-            let _ = writeln!(out, "LUT_3D_INPUT_RANGE {} {}", d.min[0], d.max[0]);
-        } else if d != Domain::UNIT {
-            let _ = writeln!(out, "DOMAIN_MIN {} {} {}", d.min[0], d.min[1], d.min[2]);
-            let _ = writeln!(out, "DOMAIN_MAX {} {} {}", d.max[0], d.max[1], d.max[2]);
-        }
+        range(&mut out, "3D", cube.domain());
     }
     if let Some(shaper) = &table.shaper {
         shaper.entries().iter().for_each(|c| put(&mut out, c));
