@@ -1,6 +1,7 @@
 //! The command line.
 
 mod compare;
+mod frames;
 mod inspect;
 mod table;
 
@@ -33,7 +34,11 @@ enum Command {
     /// Say what a table, look, camera profile or picture is.
     Inspect(inspect::Inspect),
     /// List encodings: ids and what they are.
-    Encodings,
+    Encodings {
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Print a description of the program's own interfaces.
     Describe {
         /// Which one.
@@ -74,7 +79,23 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
         Command::Apply(a) => a.run(),
         Command::Compare(a) => a.run(),
         Command::Inspect(a) => a.run(),
-        Command::Encodings => {
+        Command::Encodings { json: true } => {
+            let all: Vec<_> = Encoding::shipped()
+                .map(|e| {
+                    let scene = e.reference == Reference::Scene;
+                    serde_json::json!({
+                        "id": e.id,
+                        "title": e.title,
+                        "reference": if scene { "scene" } else { "display" },
+                        "linear": e.is_linear(),
+                        "peak": (!scene).then_some(e.peak),
+                    })
+                })
+                .collect();
+            println!("{:#}", serde_json::Value::from(all));
+            Ok(())
+        }
+        Command::Encodings { json: false } => {
             for e in Encoding::shipped() {
                 let side = if e.reference == Reference::Scene { "scene" } else { "display" };
                 println!("{:<15} {:<8} {}", e.id, side, e.title);

@@ -4,6 +4,7 @@
 //! Samples come out as code values 0..1 over the element's whole range; what they mean is for the encoding to say,
 //! for which [`Header::transfer`] holds the file's own word.
 
+use crate::frame::{Beside, Frame, Windows, sane_aspect};
 use crate::{FormatError, quantise};
 use lantern_core::picture::{Picture, check_size};
 
@@ -34,7 +35,16 @@ pub struct Header {
     orientation: u16,
     offset: usize,
     line_padding: usize,
+    /// Width of a pixel over its height, ST 268-1 fields 30.
+    aspect: f32,
+    /// Place of the first pixel in the picture that it was cut from, and that one's size: fields 23 to 26.
+    cut: [u32; 4],
 }
+
+/// Where the orientation header has its offsets and sizes, and its pixel aspect ratio (ST 268-1, table 6).
+const CUT: usize = 1408;
+const WHOLE: usize = 1424;
+const ASPECT: usize = 1628;
 
 fn u16_at(bytes: &[u8], at: usize, big: bool) -> u16 {
     let b = [bytes[at], bytes[at + 1]];
@@ -76,6 +86,13 @@ pub fn header(bytes: &[u8]) -> Result<Header, FormatError> {
         orientation: u16_at(bytes, IMAGE, big),
         offset: if own > 0 { own } else { u32_at(bytes, 4, big) as usize },
         line_padding: filled(u32_at(bytes, element + 32, big)),
+        aspect: {
+            let part = |at: usize| bytes.get(at..at + 4).map_or(0, |b| filled(u32_at(b, 0, big)));
+            let (x, y) = (part(ASPECT), part(ASPECT + 4));
+            if x == 0 || y == 0 { 1.0 } else { sane_aspect(x as f32 / y as f32) }
+        },
+        cut: [CUT, CUT + 4, WHOLE, WHOLE + 4]
+            .map(|at| bytes.get(at..at + 4).map_or(0, |b| filled(u32_at(b, 0, big)) as u32)),
     };
     check_size(h.width, h.height)?;
     let elements = u16_at(bytes, IMAGE + 2, big);
@@ -150,6 +167,11 @@ impl Header {
 
 /// Reads a DPX as code values 0..1.
 pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
+    read_frame(bytes).map(|f| f.picture)
+}
+
+/// The same with what lies beside the pixels. Lines that run from the bottom or the right are turned.
+pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
     let h = header(bytes)?;
     let channels = h.channels().unwrap_or(3);
     let line = h.line(h.width * channels);
@@ -177,19 +199,44 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
             });
         }
     }
-    Ok(Picture::new(h.width, h.height, pixels)?)
+    let picture = Picture::new(h.width, h.height, pixels)?;
+    let [x, y, w, whole_h] = h.cut;
+    let place = |v: u32| i32::try_from(v).unwrap_or(0);
+    let windows = Windows {
+        data: [place(x), place(y)],
+        shown: [0, 0],
+        size: if w == 0 || whole_h == 0 { [h.width, h.height] } else { [w as usize, whole_h as usize] },
+    };
+    let beside = Beside {
+        alpha: channels == 4,
+        aspect: h.aspect,
+        orientation: 1,
+        windows: windows.unless_plain(&picture),
+    };
+    Ok(Frame { picture, beside })
 }
 
 /// Writes code values 0..1 as a big-endian 10-bit RGB DPX, filled by method A; values beyond are held at the ends.
 /// `transfer` is the characteristic of ST 268-1 table 4 that the header names.
 pub fn write(picture: &Picture, transfer: u8) -> Vec<u8> {
+    write_as(picture, &Beside::default(), [transfer, transfer])
+}
+
+/// The same with what lies beside the pixels. `words` are the transfer characteristic and the colorimetric specification.
+pub fn write_frame(frame: &Frame, words: [u8; 2]) -> Vec<u8> {
+    write_as(&frame.picture, &frame.beside, words)
+}
+
+fn write_as(picture: &Picture, beside: &Beside, [transfer, colorimetric]: [u8; 2]) -> Vec<u8> {
     let (w, h) = (picture.width(), picture.height());
+    let channels = if beside.alpha { 4 } else { 3 };
+    let line = (w * channels).div_ceil(3) * 4;
     let mut out = vec![0xff; WRITTEN];
     let mut put = |at: usize, bytes: &[u8]| out[at..at + bytes.len()].copy_from_slice(bytes);
     put(0, b"SDPX");
     put(4, &(WRITTEN as u32).to_be_bytes());
     put(8, b"V2.0\0\0\0\0");
-    put(16, &((WRITTEN + 4 * w * h) as u32).to_be_bytes());
+    put(16, &((WRITTEN + line * h) as u32).to_be_bytes());
     put(24, &1664_u32.to_be_bytes());
     put(28, &384_u32.to_be_bytes());
     put(32, &0_u32.to_be_bytes());
@@ -200,12 +247,25 @@ pub fn write(picture: &Picture, transfer: u8) -> Vec<u8> {
     put(IMAGE + 8, &(h as u32).to_be_bytes());
     let element = IMAGE + 12;
     put(element, &0_u32.to_be_bytes());
-    put(element + 20, &[50, transfer, transfer, 10, 0, 1, 0, 0]);
+    put(element + 20, &[if beside.alpha { 51 } else { 50 }, transfer, colorimetric, 10, 0, 1, 0, 0]);
     put(element + 28, &(WRITTEN as u32).to_be_bytes());
     put(element + 32, &[0; 8]);
-    for p in &picture.pixels {
-        let [r, g, b] = [p[0], p[1], p[2]].map(|v| quantise(v, 1023.0) as u32);
-        out.extend_from_slice(&(r << 22 | g << 12 | b << 2).to_be_bytes());
+    if let Some(window) = &beside.windows {
+        for c in 0..2 {
+            // Only places inside of what is shown can be said.
+            let from = window.data[c].saturating_sub(window.shown[c]).max(0) as u32;
+            put(CUT + 4 * c, &from.to_be_bytes());
+            put(WHOLE + 4 * c, &(window.size[c] as u32).to_be_bytes());
+        }
+    }
+    let [wide, high] = if beside.aspect == 1.0 { [1, 1] } else { [(beside.aspect * 10_000.0).round() as u32, 10_000] };
+    put(ASPECT, &[wide.to_be_bytes(), high.to_be_bytes()].concat());
+    for row in picture.pixels.chunks_exact(w) {
+        let mut samples = row.iter().flat_map(|p| &p[..channels]).map(|v| quantise(*v, 1023.0) as u32);
+        for _ in 0..line / 4 {
+            let [a, b, c] = [(); 3].map(|()| samples.next().unwrap_or(0));
+            out.extend_from_slice(&(a << 22 | b << 12 | c << 2).to_be_bytes());
+        }
     }
     out
 }

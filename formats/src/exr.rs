@@ -1,9 +1,10 @@
-//! OpenEXR (ISO/IEC publicly available specification of the format's technical introduction): the first layer
-//! with R, G and B, half or float, any compression that the reader knows.
+//! OpenEXR (ISO/IEC publicly available specification of the format's technical introduction): R, G and B, a luminance
+//! alone, or the only layer that has R, G and B; half or float, any compression that the reader knows.
 
 use crate::FormatError;
+use crate::frame::{Beside, Frame, Windows, sane_aspect};
 use exr::{
-    meta::{MetaData, attribute::Chromaticities},
+    meta::{MetaData, attribute::Chromaticities, header::Header},
     prelude::*,
 };
 use lantern_core::colour::Primaries;
@@ -18,18 +19,106 @@ struct Target {
     pixels: Vec<[f32; 4]>,
 }
 
+/// The channels that are read as R, G, B and alpha.
+#[derive(Debug, PartialEq, Eq)]
+struct Names {
+    colours: [String; 3],
+    alpha: String,
+}
+
+/// Chooses channels: R, G and B, else one luminance, else those of the only layer that has R, G and B in the one part
+/// or another. Errors name what is there instead.
+fn names(headers: &[Header]) -> std::result::Result<(usize, Names), FormatError> {
+    let own = |h: &Header| -> Vec<String> { h.channels.list.iter().map(|c| c.name.to_string()).collect() };
+    let all: Vec<Vec<String>> = headers.iter().map(own).collect();
+    let has = |channels: &[String], prefix: &str, wanted: &[&str]| {
+        wanted.iter().all(|w| channels.iter().any(|c| *c == format!("{prefix}{w}")))
+    };
+    let rgb = |prefix: &str| Names {
+        colours: ["R", "G", "B"].map(|c| format!("{prefix}{c}")),
+        alpha: format!("{prefix}A"),
+    };
+    if let Some(part) = all.iter().position(|c| has(c, "", &["R", "G", "B"])) {
+        return Ok((part, rgb("")));
+    }
+    if let Some(part) = all.iter().position(|c| has(c, "", &["Y"])) {
+        if has(&all[part], "", &["RY", "BY"]) {
+            let what = "a picture in luminance and subsampled colour differences (Y, RY, BY)".into();
+            return Err(FormatError::Unsupported { format: NAME, what, instead: "R, G and B" });
+        }
+        return Ok((part, Names { colours: ["Y"; 3].map(String::from), alpha: "A".into() }));
+    }
+    let mut layers = std::collections::BTreeSet::new();
+    for (part, channels) in all.iter().enumerate() {
+        let prefixes = channels.iter().filter_map(|c| c.strip_suffix('R')).filter(|p| p.ends_with('.'));
+        layers.extend(prefixes.filter(|p| has(channels, p, &["R", "G", "B"])).map(|p| (p.to_owned(), part)));
+    }
+    let mut found = layers.iter();
+    match (found.next(), found.next()) {
+        (Some((prefix, part)), None) => Ok((*part, rgb(prefix))),
+        (Some(_), Some(_)) => {
+            let called: Vec<&str> = layers.iter().map(|(p, _)| p.trim_end_matches('.')).take(12).collect();
+            let what = format!("a picture of several layers ({})", called.join(", "));
+            Err(FormatError::Unsupported { format: NAME, what, instead: "the one that is meant, as R, G and B" })
+        }
+        _ => {
+            let called: Vec<&str> = all.iter().flatten().map(String::as_str).take(12).collect();
+            let what = format!("a picture of the channels {}", called.join(", "));
+            Err(FormatError::Unsupported { format: NAME, what, instead: "R, G and B" })
+        }
+    }
+}
+
 /// Reads an OpenEXR picture; values are as they stand in the file.
 pub fn read(bytes: &[u8]) -> std::result::Result<Picture, FormatError> {
+    read_frame(bytes).map(|f| f.picture)
+}
+
+/// The same with what lies beside the pixels.
+pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
     let broken = |e: Error| FormatError::broken(NAME, e);
     let meta = MetaData::read_from_buffered(Cursor::new(bytes), false).map_err(broken)?;
     for header in &meta.headers {
         check_size(header.layer_size.0, header.layer_size.1)?;
     }
+    if meta.headers.iter().any(|h| h.deep) {
+        let what = "deep data".into();
+        return Err(FormatError::Unsupported { format: NAME, what, instead: "a flat picture" });
+    }
+    let (part, names) = names(&meta.headers)?;
+    let header = &meta.headers[part];
+    let subsampled = header.channels.list.iter().any(|c| {
+        let ours = names.colours.iter().any(|n| c.name.eq(n.as_str()));
+        ours && c.sampling != Vec2(1, 1)
+    });
+    if subsampled {
+        let what = "a subsampled channel".into();
+        return Err(FormatError::Unsupported { format: NAME, what, instead: "R, G and B" });
+    }
+    let alpha = header.channels.list.iter().any(|c| c.name.eq(names.alpha.as_str()));
+    let place = |v: Vec2<i32>| [v.0, v.1];
+    let shown = header.shared_attributes.display_window;
+    let beside = Beside {
+        alpha,
+        aspect: sane_aspect(header.shared_attributes.pixel_aspect),
+        orientation: 1,
+        windows: Some(Windows {
+            data: place(header.own_attributes.layer_position),
+            shown: place(shown.position),
+            size: [shown.size.0, shown.size.1],
+        }),
+    };
+    let [r, g, b] = &names.colours;
     let image = exr::prelude::read()
         .no_deep_data()
         .largest_resolution_level()
-        .rgba_channels(
-            |size: Vec2<usize>, _: &RgbaChannels| Target {
+        .specific_channels()
+        .required(r.as_str())
+        .required(g.as_str())
+        .required(b.as_str())
+        .optional(names.alpha.as_str(), 1.0_f32)
+        .collect_pixels(
+            |size: Vec2<usize>, _| Target {
                 width: size.width(),
                 // Filled row by row; the size was checked above.
                 pixels: vec![[0.0, 0.0, 0.0, 1.0]; size.area()],
@@ -45,12 +134,22 @@ pub fn read(bytes: &[u8]) -> std::result::Result<Picture, FormatError> {
         .from_buffered(Cursor::new(bytes))
         .map_err(broken)?;
     let size = image.layer_data.size;
-    Ok(Picture::new(size.width(), size.height(), image.layer_data.channel_data.pixels.pixels)?)
+    let picture = Picture::new(size.width(), size.height(), image.layer_data.channel_data.pixels.pixels)?;
+    let windows = beside.windows.and_then(|w| w.unless_plain(&picture));
+    Ok(Frame { picture, beside: Beside { windows, ..beside } })
 }
 
 /// Writes an OpenEXR picture in f32 with ZIP compression. `primaries` go into its chromaticities attribute.
 pub fn write(picture: &Picture, primaries: Option<&Primaries>) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(picture, primaries, |v| v)
+    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, |v| v)
+}
+
+/// The same with what lies beside the pixels. Alpha is left out where the picture has none.
+pub fn write_frame(
+    frame: &Frame,
+    primaries: Option<&Primaries>,
+) -> std::result::Result<Vec<u8>, FormatError> {
+    write_as(&frame.picture, &frame.beside, primaries, |v| v)
 }
 
 /// The same in half floats; values beyond them become infinite.
@@ -58,22 +157,44 @@ pub fn write_half(
     picture: &Picture,
     primaries: Option<&Primaries>,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(picture, primaries, f16::from_f32)
+    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, f16::from_f32)
 }
 
 fn write_as<S: IntoSample + Sync>(
     picture: &Picture,
+    beside: &Beside,
     primaries: Option<&Primaries>,
     sample: impl Fn(f32) -> S + Sync,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    let channels = SpecificChannels::rgba(|at: Vec2<usize>| {
-        let [r, g, b, a] = picture.pixels[at.y() * picture.width() + at.x()];
-        (sample(r), sample(g), sample(b), sample(a))
+    let at = |at: Vec2<usize>| picture.pixels[at.y() * picture.width() + at.x()].map(&sample);
+    if beside.alpha {
+        let channels = SpecificChannels::rgba(|place: Vec2<usize>| {
+            let [r, g, b, a] = at(place);
+            (r, g, b, a)
+        });
+        return write_channels(picture, beside, primaries, channels);
+    }
+    let channels = SpecificChannels::rgb(|place: Vec2<usize>| {
+        let [r, g, b, _] = at(place);
+        (r, g, b)
     });
+    write_channels(picture, beside, primaries, channels)
+}
+
+fn write_channels<'a, C>(
+    picture: &Picture,
+    beside: &Beside,
+    primaries: Option<&Primaries>,
+    channels: C,
+) -> std::result::Result<Vec<u8>, FormatError>
+where
+    C: exr::image::write::channels::WritableChannels<'a>,
+{
     let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::SMALL_LOSSLESS };
-    let layer =
-        Layer::new((picture.width(), picture.height()), LayerAttributes::named("rgba"), encoding, channels);
-    let mut out = Cursor::new(Vec::new());
+    let size = (picture.width(), picture.height());
+    let mut layer = Layer::new(size, LayerAttributes::named("rgba"), encoding, channels);
+    let window = beside.windows.unwrap_or(Windows { data: [0, 0], shown: [0, 0], size: [size.0, size.1] });
+    layer.attributes.layer_position = Vec2(window.data[0], window.data[1]);
     let mut image = Image::from_layer(layer);
     let xy = |[x, y]: [f64; 2]| Vec2(x as f32, y as f32);
     image.attributes.chromaticities = primaries.map(|p| Chromaticities {
@@ -82,6 +203,9 @@ fn write_as<S: IntoSample + Sync>(
         blue: xy(p.blue),
         white: xy(p.white),
     });
+    image.attributes.pixel_aspect = beside.aspect;
+    image.attributes.display_window = IntegerBounds::new(window.shown, window.size);
+    let mut out = Cursor::new(Vec::new());
     image.write().to_buffered(&mut out).map_err(|e| FormatError::broken(NAME, e))?;
     Ok(out.into_inner())
 }

@@ -45,7 +45,7 @@ impl Guess {
 pub fn read(bytes: &[u8]) -> Result<Facts, FormatError> {
     match bytes {
         [0x89, b'P', b'N', b'G', ..] => png(bytes),
-        [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => tiff(bytes),
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => tiff(bytes),
         [0x76, 0x2f, 0x31, 0x01, ..] => openexr(bytes),
         [0xff, 0xd8, 0xff, ..] => jpeg(bytes),
         [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => dpx(bytes),

@@ -1,5 +1,6 @@
 //! JPEG (ITU-T T.81), 8 bit, grey or YCbCr: read only. A production's reference stills come as such files.
 
+use crate::frame::{Beside, Frame, exif_orientation};
 use crate::{FormatError, picture::from_samples};
 use lantern_core::picture::{MAX_SIDE, Picture, check_size};
 use zune_jpeg::{
@@ -29,6 +30,12 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
     let samples = decoder.decode().map_err(|e| FormatError::broken(NAME, format!("{e:?}")))?;
     let (width, height) = decoder.dimensions().unwrap_or((0, 0));
     from_samples(width, height, 3, samples.iter().map(|b| f32::from(*b) / 255.0))
+}
+
+/// The same with what lies beside the pixels.
+pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
+    let orientation = open(bytes)?.exif().and_then(|e| exif_orientation(e)).unwrap_or(1);
+    Ok(Frame { picture: read(bytes)?, beside: Beside { orientation, ..Default::default() } })
 }
 
 /// What the file's own tags say of it: size, ICC profile, and EXIF block.

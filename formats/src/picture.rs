@@ -8,8 +8,8 @@ pub fn is_known(head: &[u8]) -> bool {
     matches!(
         head,
         [0x89, b'P', b'N', b'G', ..]
-            | [b'I', b'I', 42, 0, ..]
-            | [b'M', b'M', 0, 42, ..]
+            | [b'I', b'I', 42 | 43, 0, ..]
+            | [b'M', b'M', 0, 42 | 43, ..]
             | [0x76, 0x2f, 0x31, 0x01, ..]
             | [0xff, 0xd8, 0xff, ..]
             | [b'S', b'D', b'P', b'X', ..]
@@ -19,14 +19,7 @@ pub fn is_known(head: &[u8]) -> bool {
 
 /// Reads a picture of any format that is read here.
 pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
-    match bytes {
-        [0x89, b'P', b'N', b'G', ..] => crate::png::read(bytes),
-        [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => crate::tiff::read(bytes),
-        [0x76, 0x2f, 0x31, 0x01, ..] => crate::exr::read(bytes),
-        [0xff, 0xd8, 0xff, ..] => crate::jpeg::read(bytes),
-        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => crate::dpx::read(bytes),
-        _ => Err(FormatError::UnknownPicture),
-    }
+    crate::frame::read(bytes).map(|f| f.picture)
 }
 
 /// Builds a picture from samples: grey, grey and alpha, RGB or RGBA, told by the number in a pixel.
@@ -34,22 +27,48 @@ pub(crate) fn from_samples(
     width: usize,
     height: usize,
     channels: usize,
-    samples: impl ExactSizeIterator<Item = f32>,
+    samples: impl Iterator<Item = f32>,
 ) -> Result<Picture, FormatError> {
-    let mut pixels = Vec::with_capacity(samples.len() / channels.max(1));
-    let mut pixel = [0.0_f32; 4];
-    for (i, v) in samples.enumerate() {
-        let c = i % channels;
-        pixel[c] = v;
-        if c + 1 == channels {
-            let [a, b, ..] = pixel;
-            pixels.push(match channels {
-                1 => [a, a, a, 1.0],
-                2 => [a, a, a, b],
-                3 => [pixel[0], pixel[1], pixel[2], 1.0],
-                _ => pixel,
-            });
+    let mut rows = Rows::new(width, height, channels);
+    rows.put(samples);
+    rows.picture()
+}
+
+/// A picture while its samples come, whole pixels at a time: so that no second copy of it is in memory.
+pub(crate) struct Rows {
+    size: [usize; 2],
+    channels: usize,
+    pixels: Vec<[f32; 4]>,
+}
+
+impl Rows {
+    /// A size that was checked.
+    pub(crate) fn new(width: usize, height: usize, channels: usize) -> Self {
+        Self { size: [width, height], channels, pixels: Vec::with_capacity(width * height) }
+    }
+
+    pub(crate) fn put(&mut self, samples: impl Iterator<Item = f32>) {
+        let mut pixel = [0.0_f32; 4];
+        for (i, v) in samples.enumerate() {
+            let c = i % self.channels;
+            pixel[c] = v;
+            if c + 1 == self.channels {
+                self.pixels.push(rgba(pixel, self.channels));
+            }
         }
     }
-    Ok(Picture::new(width, height, pixels)?)
+
+    pub(crate) fn picture(self) -> Result<Picture, FormatError> {
+        Ok(Picture::new(self.size[0], self.size[1], self.pixels)?)
+    }
+}
+
+/// Samples of a pixel, told by their number, as R, G, B and alpha.
+pub(crate) fn rgba(p: [f32; 4], channels: usize) -> [f32; 4] {
+    match channels {
+        1 => [p[0], p[0], p[0], 1.0],
+        2 => [p[0], p[0], p[0], p[1]],
+        3 => [p[0], p[1], p[2], 1.0],
+        _ => p,
+    }
 }

@@ -1,6 +1,8 @@
 //! PNG (ISO/IEC 15948, W3C PNG third edition), 8 and 16 bit.
 
-use crate::{Depth, FormatError, picture::from_samples, quantise};
+use crate::frame::{Beside, Frame, exif_of, exif_orientation, sane_aspect};
+use crate::{Depth, FormatError, icc, picture::Rows, quantise};
+use lantern_core::colour::Encoding;
 use lantern_core::picture::{Picture, check_size};
 use png::{BitDepth, ColorType, Transformations};
 use std::io::Cursor;
@@ -9,36 +11,105 @@ const NAME: &str = "PNG";
 
 /// Reads a PNG as code values 0..1.
 pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
+    read_frame(bytes).map(|f| f.picture)
+}
+
+/// The same with what lies beside the pixels.
+pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
     let mut decoder = png::Decoder::new(Cursor::new(bytes));
     // Palettes and samples under 8 bit become plain 8-bit samples.
     decoder.set_transformations(Transformations::EXPAND);
     let mut reader = decoder.read_info().map_err(|e| FormatError::broken(NAME, e))?;
     let (width, height) = (reader.info().width as usize, reader.info().height as usize);
     check_size(width, height)?;
-    let size = reader.output_buffer_size().ok_or_else(|| FormatError::broken(NAME, "its size has no end"))?;
-    let mut buffer = vec![0; size];
-    let frame = reader.next_frame(&mut buffer).map_err(|e| FormatError::broken(NAME, e))?;
-    let channels = match frame.color_type {
+    let (kind, depth) = reader.output_color_type();
+    let channels = match kind {
         ColorType::Grayscale => 1,
         ColorType::GrayscaleAlpha => 2,
         ColorType::Rgb | ColorType::Indexed => 3,
         ColorType::Rgba => 4,
     };
-    if frame.bit_depth == BitDepth::Sixteen {
-        let samples = buffer.chunks_exact(2).map(|b| f32::from(u16::from_be_bytes([b[0], b[1]])) / 65535.0);
-        return from_samples(width, height, channels, samples);
+    let info = reader.info();
+    let beside = Beside {
+        alpha: channels % 2 == 0,
+        // Pixels per unit: a narrow pixel has more of them in a row.
+        aspect: info.pixel_dims.map_or(1.0, |d| sane_aspect(d.yppu as f32 / d.xppu as f32)),
+        orientation: info.exif_metadata.as_deref().and_then(exif_orientation).unwrap_or(1),
+        windows: None,
+    };
+    let mut rows = Rows::new(width, height, channels);
+    let mut put = |data: &[u8]| match depth {
+        BitDepth::Sixteen => {
+            rows.put(data.chunks_exact(2).map(|b| f32::from(u16::from_be_bytes([b[0], b[1]])) / 65535.0));
+        }
+        _ => rows.put(data.iter().map(|b| f32::from(*b) / 255.0)),
+    };
+    if reader.info().interlaced {
+        // Its rows come in passes: it is put together as a whole.
+        let size = reader.output_buffer_size();
+        let mut buffer = vec![0; size.ok_or_else(|| FormatError::broken(NAME, "its size has no end"))?];
+        reader.next_frame(&mut buffer).map_err(|e| FormatError::broken(NAME, e))?;
+        put(&buffer);
+    } else {
+        while let Some(row) = reader.next_row().map_err(|e| FormatError::broken(NAME, e))? {
+            put(row.data());
+        }
     }
-    from_samples(width, height, channels, buffer.iter().map(|b| f32::from(*b) / 255.0))
+    Ok(Frame { picture: rows.picture()?, beside })
 }
 
 /// Writes code values 0..1 as an RGB PNG without alpha; values beyond are held at the ends.
 pub fn write(picture: &Picture, depth: Depth) -> Result<Vec<u8>, FormatError> {
-    let rgb = picture.pixels.iter().flat_map(|p| &p[..3]);
-    let data: Vec<u8> = match depth {
-        Depth::Eight => rgb.map(|v| quantise(*v, 255.0) as u8).collect(),
-        Depth::Sixteen => rgb.flat_map(|v| (quantise(*v, 65535.0) as u16).to_be_bytes()).collect(),
-    };
+    let data = samples(picture, 3, depth);
     write_samples(picture.width(), picture.height(), depth, &data, png::Compression::Balanced)
+}
+
+/// The first channels of a picture as samples in the order of the file.
+fn samples(picture: &Picture, channels: usize, depth: Depth) -> Vec<u8> {
+    let values = picture.pixels.iter().flat_map(|p| &p[..channels]);
+    match depth {
+        Depth::Eight => values.map(|v| quantise(*v, 255.0) as u8).collect(),
+        Depth::Sixteen => values.flat_map(|v| (quantise(*v, 65535.0) as u16).to_be_bytes()).collect(),
+    }
+}
+
+/// Writes a picture with what lies beside it, and what its code values mean: as cICP, and for readers that do not know it
+/// as an sRGB chunk or an ICC profile (PNG third edition, 11.3.2).
+pub fn write_frame(frame: &Frame, depth: Depth, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
+    let (picture, beside) = (&frame.picture, &frame.beside);
+    let mut info = png::Info::with_size(picture.width() as u32, picture.height() as u32);
+    info.color_type = if beside.alpha { ColorType::Rgba } else { ColorType::Rgb };
+    info.bit_depth = if depth == Depth::Sixteen { BitDepth::Sixteen } else { BitDepth::Eight };
+    if beside.aspect != 1.0 {
+        let [xppu, yppu] = [1000.0, 1000.0 * beside.aspect].map(|v| v.round() as u32);
+        info.pixel_dims = Some(png::PixelDimensions { xppu, yppu, unit: png::Unit::Unspecified });
+    }
+    if beside.orientation != 1 {
+        info.exif_metadata = Some(exif_of(beside.orientation).into());
+    }
+    if let Some(encoding) = encoding {
+        info.coding_independent_code_points =
+            icc::code_points(encoding).map(|[primaries, transfer]| png::CodingIndependentCodePoints {
+                color_primaries: primaries,
+                transfer_function: transfer,
+                matrix_coefficients: 0,
+                is_video_full_range_image: true,
+            });
+        if encoding.id == "srgb" {
+            info.srgb = Some(png::SrgbRenderingIntent::RelativeColorimetric);
+        } else {
+            info.icc_profile = icc::profile(encoding).map(Into::into);
+        }
+    }
+    let mut out = Vec::new();
+    let broken = |e| FormatError::broken(NAME, e);
+    let mut encoder = png::Encoder::with_info(&mut out, info).map_err(broken)?;
+    encoder.set_compression(png::Compression::Balanced);
+    let mut writer = encoder.write_header().map_err(broken)?;
+    let channels = if beside.alpha { 4 } else { 3 };
+    writer.write_image_data(&samples(picture, channels, depth)).map_err(broken)?;
+    writer.finish().map_err(broken)?;
+    Ok(out)
 }
 
 /// Writes RGB samples of 16 bit, big-endian, quickly rather than small.

@@ -1,62 +1,239 @@
-//! TIFF 6.0: 8- and 16-bit grey, RGB and RGBA, chunky.
+//! TIFF 6.0 and BigTIFF: grey and RGB with or without alpha, chunky or planar, in strips or tiles; 8, 16 and 32 bit, and
+//! half, float and double.
 
-use crate::{Depth, FormatError, picture::from_samples, quantise};
-use lantern_core::picture::{MAX_PIXELS, Picture, check_size};
-use std::io::Cursor;
-use tiff::{ColorType, decoder::DecodingResult, encoder::colortype};
+use crate::frame::{Beside, Frame, sane_aspect};
+use crate::picture::rgba;
+use crate::{Depth, FormatError, icc, quantise};
+use lantern_core::colour::Encoding;
+use lantern_core::picture::{Picture, check_size};
+use std::io::{Cursor, Read, Seek, Write};
+use tiff::{
+    TiffError,
+    decoder::{Decoder, DecodingResult, Limits},
+    encoder::{Rational, TiffEncoder, TiffKindStandard, colortype},
+    tags::{ExtraSamples, Tag},
+};
 
 const NAME: &str = "TIFF";
+/// Most bytes of a strip or tile.
+const MOST_CHUNK: usize = 1 << 28;
 
-/// Reads a TIFF's first picture as code values 0..1.
-pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
-    let broken = |e: tiff::TiffError| FormatError::broken(NAME, e);
-    let mut limits = tiff::decoder::Limits::default();
-    limits.decoding_buffer_size = MAX_PIXELS * 8;
-    limits.intermediate_buffer_size = 1 << 28;
-    let mut decoder = tiff::decoder::Decoder::new(Cursor::new(bytes)).map_err(broken)?.with_limits(limits);
-    let (width, height) = decoder.dimensions().map_err(broken)?;
-    check_size(width as usize, height as usize)?;
-    let kind = decoder.colortype().map_err(broken)?;
-    let channels = match kind {
-        ColorType::Gray(8 | 16) => 1,
-        ColorType::GrayA(8 | 16) => 2,
-        ColorType::RGB(8 | 16) => 3,
-        ColorType::RGBA(8 | 16) => 4,
-        other => {
-            let instead = "8- or 16-bit grey or RGB";
-            return Err(FormatError::Unsupported { format: NAME, what: format!("{other:?}"), instead });
-        }
+fn broken(e: TiffError) -> FormatError {
+    FormatError::broken(NAME, e)
+}
+
+fn unsupported<T>(what: impl Into<String>) -> Result<T, FormatError> {
+    let instead = "grey or RGB of 8 or 16 bit or float";
+    Err(FormatError::Unsupported { format: NAME, what: what.into(), instead })
+}
+
+/// How samples lie in a file.
+struct Layout {
+    size: [usize; 2],
+    /// Samples of a pixel in the file, and how many of them are taken: grey or R, G, B, and alpha.
+    samples: usize,
+    taken: usize,
+    planar: bool,
+    beside: Beside,
+}
+
+fn number<R: Read + Seek>(d: &mut Decoder<R>, tag: Tag, usual: u16) -> Result<u16, FormatError> {
+    Ok(d.find_tag_unsigned(tag).map_err(broken)?.unwrap_or(usual))
+}
+
+fn numbers<R: Read + Seek>(d: &mut Decoder<R>, tag: Tag, usual: u16) -> Result<Vec<u16>, FormatError> {
+    Ok(d.find_tag_unsigned_vec(tag).map_err(broken)?.unwrap_or_else(|| vec![usual]))
+}
+
+fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
+    let (width, height) = d.dimensions().map_err(broken)?;
+    let size = [width as usize, height as usize];
+    check_size(size[0], size[1])?;
+    let colours = match number(d, Tag::PhotometricInterpretation, 1)? {
+        0 | 1 => 1,
+        2 => 3,
+        3 => return unsupported("a palette"),
+        5 => return unsupported("CMYK"),
+        6 => return unsupported("YCbCr"),
+        8..=10 => return unsupported("CIE L*a*b*"),
+        other => return unsupported(format!("photometric interpretation {other}")),
     };
-    let (width, height) = (width as usize, height as usize);
-    match decoder.read_image().map_err(broken)? {
-        DecodingResult::U8(v) => {
-            from_samples(width, height, channels, v.iter().map(|b| f32::from(*b) / 255.0))
+    let samples = usize::from(number(d, Tag::SamplesPerPixel, colours as u16)?);
+    if samples < colours || samples > 64 {
+        return Err(FormatError::broken(NAME, format!("{samples} samples in a pixel of {colours} colours")));
+    }
+    let bits = numbers(d, Tag::BitsPerSample, 1)?;
+    let forms = numbers(d, Tag::SampleFormat, 1)?;
+    match (bits.first().copied().unwrap_or(1), forms.first().copied().unwrap_or(1)) {
+        (8 | 16 | 32, 1 | 4) | (16 | 32 | 64, 3) => {}
+        (bits, 3) => return unsupported(format!("a float of {bits} bits")),
+        (_, 2) => return unsupported("a signed sample"),
+        (bits, _) => return unsupported(format!("a sample of {bits} bits")),
+    }
+    if bits.iter().any(|b| *b != bits[0]) || forms.iter().any(|f| *f != forms[0]) {
+        return unsupported("a picture whose channels differ in depth");
+    }
+    // What stands beside the colours is alpha where the file says so, or says nothing of a single one.
+    let extra = numbers(d, Tag::ExtraSamples, 0)?[0];
+    let alpha = samples > colours && (matches!(extra, 1 | 2) || samples == colours + 1);
+    let resolution = |d: &mut Decoder<R>, tag| d.get_tag_f32(tag).ok().filter(|v| *v > 0.0);
+    let (x, y) = (resolution(d, Tag::XResolution), resolution(d, Tag::YResolution));
+    let orientation = number(d, Tag::Orientation, 1)?;
+    let beside = Beside {
+        alpha,
+        // Pixels per unit: a narrow pixel has more of them in a row.
+        aspect: x.zip(y).map_or(1.0, |(x, y)| sane_aspect(y / x)),
+        orientation: u8::try_from(orientation).ok().filter(|v| (1..=8).contains(v)).unwrap_or(1),
+        windows: None,
+    };
+    let planar = number(d, Tag::PlanarConfiguration, 1)? == 2 && samples > 1;
+    Ok(Layout { size, samples, taken: colours + usize::from(alpha), planar, beside })
+}
+
+/// Reads a TIFF's first picture as code values 0..1; floats as they stand.
+pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
+    read_frame(bytes).map(|f| f.picture)
+}
+
+/// The same with what lies beside the pixels. It is read a strip or tile at a time.
+pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
+    let mut limits = Limits::default();
+    limits.decoding_buffer_size = MOST_CHUNK;
+    limits.intermediate_buffer_size = MOST_CHUNK;
+    let mut d = Decoder::new(Cursor::new(bytes)).map_err(broken)?.with_limits(limits);
+    let layout = layout(&mut d)?;
+    let [width, height] = layout.size;
+    let (chunk_w, chunk_h) = d.chunk_dimensions();
+    let chunk = [chunk_w as usize, chunk_h as usize];
+    if chunk.contains(&0) {
+        return Err(FormatError::broken(NAME, "its strips or tiles have no size"));
+    }
+    let (across, down) = (width.div_ceil(chunk[0]), height.div_ceil(chunk[1]));
+    let planes = if layout.planar { layout.taken } else { 1 };
+    let mut pixels = vec![[0.0_f32; 4]; width * height];
+    for i in 0..across * down * planes {
+        let (plane, within) = (i / (across * down), i % (across * down));
+        let (left, top) = (within % across * chunk[0], within / across * chunk[1]);
+        let found = d.read_chunk(i as u32).map_err(broken)?;
+        let (w, h) = d.chunk_data_dimensions(i as u32);
+        let part = Part { left, top, w: w as usize, h: h as usize, plane };
+        match found {
+            DecodingResult::U8(v) => layout.put(&mut pixels, &part, &v, |v| f32::from(*v) / 255.0)?,
+            DecodingResult::U16(v) => layout.put(&mut pixels, &part, &v, |v| f32::from(*v) / 65535.0)?,
+            DecodingResult::U32(v) => {
+                layout.put(&mut pixels, &part, &v, |v| (f64::from(*v) / f64::from(u32::MAX)) as f32)?;
+            }
+            DecodingResult::F16(v) => layout.put(&mut pixels, &part, &v, |v| v.to_f32())?,
+            DecodingResult::F32(v) => layout.put(&mut pixels, &part, &v, |v| *v)?,
+            DecodingResult::F64(v) => layout.put(&mut pixels, &part, &v, |v| *v as f32)?,
+            _ => return Err(FormatError::broken(NAME, "its samples are not of the kind that its header says")),
         }
-        DecodingResult::U16(v) => {
-            from_samples(width, height, channels, v.iter().map(|b| f32::from(*b) / 65535.0))
+    }
+    pixels.iter_mut().for_each(|p| *p = rgba(*p, layout.taken));
+    Ok(Frame { picture: Picture::new(width, height, pixels)?, beside: layout.beside })
+}
+
+/// A strip or tile: where it lies, and the plane that it is of.
+struct Part {
+    left: usize,
+    top: usize,
+    w: usize,
+    h: usize,
+    plane: usize,
+}
+
+impl Layout {
+    /// Puts the samples of a part into pixels, by their place in a pixel.
+    fn put<T>(
+        &self,
+        pixels: &mut [[f32; 4]],
+        part: &Part,
+        samples: &[T],
+        value: impl Fn(&T) -> f32,
+    ) -> Result<(), FormatError> {
+        let each = if self.planar { 1 } else { self.samples };
+        let [width, height] = self.size;
+        if samples.len() < part.w * part.h * each || part.left + part.w > width || part.top + part.h > height {
+            return Err(FormatError::broken(NAME, "a strip or tile of it is too short"));
         }
-        _ => Err(FormatError::broken(NAME, "its samples are not of the kind that its header says")),
+        for (y, row) in samples.chunks_exact(part.w * each).take(part.h).enumerate() {
+            let from = (part.top + y) * width + part.left;
+            for (p, own) in pixels[from..from + part.w].iter_mut().zip(row.chunks_exact(each)) {
+                if self.planar {
+                    p[part.plane] = value(&own[0]);
+                } else {
+                    for c in 0..self.taken {
+                        p[c] = value(&own[c]);
+                    }
+                }
+            }
+        }
+        Ok(())
     }
 }
 
 /// Writes code values 0..1 as an uncompressed RGB TIFF; values beyond are held at the ends.
 pub fn write(picture: &Picture, depth: Depth) -> Result<Vec<u8>, FormatError> {
-    let broken = |e: tiff::TiffError| FormatError::broken(NAME, e);
-    let mut out = Cursor::new(Vec::new());
-    let mut encoder = tiff::encoder::TiffEncoder::new(&mut out).map_err(broken)?;
-    let (w, h) = (picture.width() as u32, picture.height() as u32);
-    let rgb = picture.pixels.iter().flat_map(|p| &p[..3]);
+    let frame = Frame::from(picture.clone());
+    write_frame(&frame, depth, None)
+}
+
+/// Writes a picture with what lies beside it, and the ICC profile of a display encoding.
+pub fn write_frame(frame: &Frame, depth: Depth, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
+    let channels = if frame.beside.alpha { 4 } else { 3 };
+    let values = frame.picture.pixels.iter().flat_map(|p| &p[..channels]);
     match depth {
         Depth::Eight => {
-            let data: Vec<u8> = rgb.map(|v| quantise(*v, 255.0) as u8).collect();
-            encoder.write_image::<colortype::RGB8>(w, h, &data).map_err(broken)?;
+            let data: Vec<u8> = values.map(|v| quantise(*v, 255.0) as u8).collect();
+            write_as::<colortype::RGB8>(frame, encoding, &data)
         }
         Depth::Sixteen => {
-            let data: Vec<u16> = rgb.map(|v| quantise(*v, 65535.0) as u16).collect();
-            encoder.write_image::<colortype::RGB16>(w, h, &data).map_err(broken)?;
+            let data: Vec<u16> = values.map(|v| quantise(*v, 65535.0) as u16).collect();
+            write_as::<colortype::RGB16>(frame, encoding, &data)
         }
     }
+}
+
+fn write_as<C: colortype::ColorType>(
+    frame: &Frame,
+    encoding: Option<&Encoding>,
+    data: &[C::Inner],
+) -> Result<Vec<u8>, FormatError>
+where
+    [C::Inner]: tiff::encoder::TiffValue,
+{
+    let mut out = Cursor::new(Vec::new());
+    put::<C, _>(&mut out, frame, encoding, data).map_err(broken)?;
     Ok(out.into_inner())
+}
+
+fn put<C: colortype::ColorType, W: Write + Seek>(
+    out: W,
+    frame: &Frame,
+    encoding: Option<&Encoding>,
+    data: &[C::Inner],
+) -> Result<(), TiffError>
+where
+    [C::Inner]: tiff::encoder::TiffValue,
+{
+    let (picture, beside) = (&frame.picture, &frame.beside);
+    let mut encoder = TiffEncoder::<W, TiffKindStandard>::new(out)?;
+    let mut image = encoder.new_image::<C>(picture.width() as u32, picture.height() as u32)?;
+    if beside.alpha {
+        image.extra_samples(&[ExtraSamples::UnassociatedAlpha])?;
+    }
+    if beside.orientation != 1 {
+        image.encoder().write_tag(Tag::Orientation, u16::from(beside.orientation))?;
+    }
+    if beside.aspect != 1.0 {
+        let per_unit = |v: f32| Rational { n: (v * 10_000.0).round() as u32, d: 100 };
+        image.x_resolution(per_unit(1.0));
+        image.y_resolution(per_unit(beside.aspect));
+    }
+    if let Some(profile) = encoding.and_then(icc::profile) {
+        image.encoder().write_tag(Tag::IccProfile, &profile[..])?;
+    }
+    image.write_data(data)
 }
 
 #[cfg(test)]
@@ -75,5 +252,16 @@ mod tests {
             }
             assert!(read(&bytes[..bytes.len() / 2]).is_err());
         }
+    }
+
+    #[test]
+    fn what_lies_beside_the_pixels_comes_back() {
+        let pixels = (0..60).map(|i| [i as f32 / 59.0, 0.25, 1.0, 1.0 - i as f32 / 59.0]).collect();
+        let beside = Beside { alpha: true, aspect: 2.0, orientation: 6, windows: None };
+        let frame = Frame { picture: Picture::new(10, 6, pixels).unwrap(), beside };
+        let back = read_frame(&write_frame(&frame, Depth::Sixteen, None).unwrap()).unwrap();
+        assert_eq!(back.beside, frame.beside);
+        let worst = back.picture.pixels.iter().flatten().zip(frame.picture.pixels.iter().flatten());
+        assert!(worst.fold(0.0_f32, |w, (a, b)| w.max((a - b).abs())) < 1e-5);
     }
 }

@@ -1,11 +1,11 @@
 //! bake, render and apply.
 
 use super::encoding;
+use super::frames::{Frames, number};
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Path as LookPath, Program, Staged};
-use lantern_core::picture::Picture;
 use lantern_core::table::{self, Probe, fidelity};
 use lantern_core::texture::Plate;
 use lantern_formats::cube;
@@ -18,6 +18,10 @@ enum Format {
     /// .cube, Cube LUT specification 1.0.
     Cube,
 }
+
+/// What is said of a table with both parts.
+const NARROW: &str = "this table has a 1D part before its 3D part, as linear light needs: programs that read 3D tables \
+    alone do not take it. From a logarithmic encoding (acescct, for one) there is none";
 
 #[derive(Args)]
 pub struct Bake {
@@ -61,11 +65,16 @@ impl Bake {
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
         let fail = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", self.look.display()));
         let program = Program::compile(&look.path, &from, &to).map_err(|e| fail(&e))?;
+        // What cannot be read is said before anything is written.
+        let probes = self.proof.iter().map(|p| probe(p)).collect::<Outcome<Vec<_>>>()?;
         let title = table::bake::title(&look.name, &from, &to);
         let plan = table::Bake::plan(&from, self.size);
         let baked = table::bake(&program, &plan, &title, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
         let baked = baked.ok_or_else(|| fail(&"the bake was cancelled"))?;
         files::write(&self.out, cube::write(&baked, &[]).as_bytes())?;
+        if baked.shaper.is_some() && baked.cube.is_some() {
+            eprintln!("dusky-lantern: {NARROW}");
+        }
         for left in &program.left_out {
             eprintln!("dusky-lantern: left out: {} ({})", left.step, left.why);
         }
@@ -75,7 +84,6 @@ impl Bake {
             super::inspect::lines(&judgement).iter().for_each(|l| eprintln!("dusky-lantern: judgement: {l}"));
         }
         let Some(out) = &self.report else { return Ok(()) };
-        let probes = self.proof.iter().map(|p| probe(p)).collect::<Outcome<Vec<_>>>()?;
         let report = fidelity::report(&program, &written, &from, &to, &probes, |_| {});
         let json = serde_json::to_string_pretty(&report).map_err(|e| fail(&e))?;
         files::write(out, json.as_bytes())
@@ -102,12 +110,8 @@ pub struct Render {
     /// Leave picture-only steps out, as a table does.
     #[arg(long)]
     colour_only: bool,
-    /// The picture, or the frames of a sequence.
-    #[arg(required = true)]
-    pictures: Vec<PathBuf>,
-    /// The result's file; for several pictures, a folder.
-    #[arg(short, long)]
-    out: PathBuf,
+    #[command(flatten)]
+    frames: Frames,
 }
 
 impl Render {
@@ -121,14 +125,15 @@ impl Render {
         if self.colour_only {
             let program = Program::compile(&path, &from, &to).map_err(fail)?;
             say_left_out(&program);
-            return each(&self.pictures, &self.out, Some(&to), |picture, _| {
-                program.run_parallel(&mut picture.pixels);
+            return self.frames.each(Some(&to), |frame, _| {
+                program.run_parallel(&mut frame.picture.pixels);
             });
         }
         let staged = Staged::compile(&path, &from, &to).map_err(fail)?;
         say_left_out(&staged.last);
         let never = AtomicBool::new(false);
-        each(&self.pictures, &self.out, Some(&to), |picture, file| {
+        self.frames.each(Some(&to), |frame, file| {
+            let picture = &mut frame.picture;
             let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, number(file));
             staged.run(&mut picture.pixels, &plate, &never);
         })
@@ -142,51 +147,18 @@ fn say_left_out(program: &Program) {
     }
 }
 
-/// The number of a frame: the last digits of its file's name, 0 where there are none. Grain, weave and flicker go by it.
-fn number(file: &Path) -> u32 {
-    let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let digits = stem.rsplit(|c: char| !c.is_ascii_digit()).find(|d| !d.is_empty()).unwrap_or("0");
-    // More digits than a number holds: the last nine tell frames apart.
-    digits[digits.len().saturating_sub(9)..].parse().unwrap_or(0)
-}
-
 #[derive(Args)]
 pub struct Apply {
-    /// The table's file.
+    /// The table's file: .cube, a HaldCLUT picture, or an ASC CDL of one correction.
     #[arg(long)]
     table: PathBuf,
-    /// The picture, or the frames of a sequence.
-    #[arg(required = true)]
-    pictures: Vec<PathBuf>,
-    /// The result's file; for several pictures, a folder.
-    #[arg(short, long)]
-    out: PathBuf,
+    #[command(flatten)]
+    frames: Frames,
 }
 
 impl Apply {
     pub fn run(&self) -> Outcome<()> {
-        let table = files::table(&self.table)?;
-        each(&self.pictures, &self.out, None, |picture, _| table.apply_parallel(&mut picture.pixels))
+        let table = files::transform(&self.table)?;
+        self.frames.each(None, |frame, _| table.apply(&mut frame.picture.pixels))
     }
-}
-
-/// Reads each picture, works on it, writes it: to `out`, or under its own name into the folder `out`.
-/// `to` is the encoding of the results, where it is known.
-fn each(
-    pictures: &[PathBuf],
-    out: &Path,
-    to: Option<&Encoding>,
-    work: impl Fn(&mut Picture, &Path),
-) -> Outcome<()> {
-    let folder = pictures.len() > 1 || out.is_dir();
-    if folder && !out.is_dir() {
-        return Err(Failure(format!("{}: for several pictures this has to be a folder", out.display())));
-    }
-    for path in pictures {
-        let mut picture = files::picture(path)?;
-        work(&mut picture, path);
-        let target = if folder { out.join(path.file_name().unwrap_or_default()) } else { out.into() };
-        files::write(&target, &files::encode(&target, &picture, to)?)?;
-    }
-    Ok(())
 }

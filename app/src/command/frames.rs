@@ -1,0 +1,282 @@
+//! Pictures on the command line: which come in, and what each becomes. All of it is settled before the first is written.
+
+use crate::files::{self, Failure, Outcome};
+use clap::{Args, ValueEnum};
+use lantern_core::colour::Encoding;
+use lantern_formats::picture::Frame;
+use std::collections::HashMap;
+use std::io::{IsTerminal, Write};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+/// A picture format that is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Kind {
+    /// PNG, 16 bit.
+    Png,
+    /// TIFF, 16 bit.
+    Tif,
+    /// DPX, 10 bit.
+    Dpx,
+    /// OpenEXR, float.
+    Exr,
+}
+
+impl Kind {
+    fn ending(self) -> &'static str {
+        match self {
+            Self::Png => "png",
+            Self::Tif => "tif",
+            Self::Dpx => "dpx",
+            Self::Exr => "exr",
+        }
+    }
+}
+
+/// The pictures that come in and where they go.
+#[derive(Args)]
+pub struct Frames {
+    /// Pictures; a folder of pictures; or the frames of a sequence, as sea.%04d.exr.
+    #[arg(required = true)]
+    pictures: Vec<PathBuf>,
+    /// The result's file; for several pictures a folder, or a name with the frame's number, as graded.%04d.dpx.
+    #[arg(short, long)]
+    out: PathBuf,
+    /// The format of the results in a folder; each keeps its own where none is said.
+    #[arg(long = "as", value_enum)]
+    kind: Option<Kind>,
+}
+
+/// Endings of picture files that are looked for in folders.
+const ENDINGS: [&str; 7] = ["png", "tif", "tiff", "exr", "dpx", "jpg", "jpeg"];
+
+/// A picture and what it becomes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Way {
+    /// The picture's file.
+    pub from: PathBuf,
+    /// The result's.
+    pub to: PathBuf,
+}
+
+impl Frames {
+    /// Every picture with the file that it becomes. Errors where a source would be written over, where two results would
+    /// have one name, and where a result has no format that is written.
+    pub fn ways(&self) -> Outcome<Vec<Way>> {
+        let mut sources = Vec::new();
+        for given in &self.pictures {
+            sources.extend(expanded(given)?);
+        }
+        let pattern = Pattern::of(&self.out);
+        let folder = pattern.is_none() && (sources.len() > 1 || self.out.is_dir());
+        if folder && !self.out.is_dir() {
+            let out = self.out.display();
+            return Err(Failure(format!(
+                "{out}: for several pictures this has to be a folder, or a name with the frame's number in it"
+            )));
+        }
+        let mut ways = Vec::with_capacity(sources.len());
+        for from in sources {
+            let to = match &pattern {
+                Some(pattern) => pattern.with(number(&from)),
+                None if folder => {
+                    let own = self.out.join(from.file_name().unwrap_or_default());
+                    self.kind.map_or(own.clone(), |kind| own.with_extension(kind.ending()))
+                }
+                None => self.out.clone(),
+            };
+            files::check_written(&to)?;
+            ways.push(Way { from, to });
+        }
+        check(&ways)?;
+        Ok(ways)
+    }
+
+    /// Reads each picture, works on it, writes it. `to` is the encoding of the results, where it is known.
+    pub fn each(&self, to: Option<&Encoding>, work: impl Fn(&mut Frame, &Path)) -> Outcome<()> {
+        let ways = self.ways()?;
+        let mut progress = Progress::new(ways.len());
+        for way in &ways {
+            let mut frame = files::frame(&way.from)?;
+            work(&mut frame, &way.from);
+            files::write(&way.to, &files::encode(&way.to, &frame, to)?)?;
+            progress.one_more();
+        }
+        progress.end();
+        Ok(())
+    }
+}
+
+/// Refuses what would lose a picture.
+fn check(ways: &[Way]) -> Outcome<()> {
+    let real = |path: &Path| -> PathBuf {
+        // What is not there yet lies in its folder.
+        path.canonicalize().unwrap_or_else(|_| {
+            let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+            folder.canonicalize().unwrap_or_else(|_| folder.into()).join(path.file_name().unwrap_or_default())
+        })
+    };
+    let sources: HashMap<PathBuf, &Way> = ways.iter().map(|w| (real(&w.from), w)).collect();
+    let mut results: HashMap<PathBuf, &Way> = HashMap::new();
+    for way in ways {
+        let target = real(&way.to);
+        if let Some(source) = sources.get(&target) {
+            return Err(Failure(format!(
+                "{} would be written over: it is one of the pictures that come in. Give another folder or name; nothing was \
+                 written",
+                source.from.display()
+            )));
+        }
+        if let Some(other) = results.insert(target, way) {
+            return Err(Failure(format!(
+                "{} and {} would both become {}: nothing was written",
+                other.from.display(),
+                way.from.display(),
+                way.to.display()
+            )));
+        }
+    }
+    Ok(())
+}
+
+/// What is given as a picture: itself, the pictures of a folder in order, or the frames of a sequence in order.
+fn expanded(given: &Path) -> Outcome<Vec<PathBuf>> {
+    let about = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", given.display()));
+    let listed = |folder: &Path| -> Outcome<Vec<PathBuf>> {
+        let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+        let all = std::fs::read_dir(folder).map_err(|e| about(&e))?;
+        all.map(|entry| Ok(entry.map_err(|e| about(&e))?.path())).collect()
+    };
+    if given.is_dir() {
+        let is_picture = |p: &PathBuf| {
+            let ending = p.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
+            ENDINGS.contains(&ending.as_str()) && p.is_file()
+        };
+        let mut found: Vec<PathBuf> = listed(given)?.into_iter().filter(is_picture).collect();
+        found.sort();
+        return if found.is_empty() { Err(about(&"there is no picture in this folder")) } else { Ok(found) };
+    }
+    let Some(pattern) = Pattern::of(given).filter(|_| !given.exists()) else { return Ok(vec![given.into()]) };
+    let all = listed(given.parent().unwrap_or(Path::new("")))?;
+    let mut found: Vec<(u32, PathBuf)> =
+        all.into_iter().filter_map(|p| pattern.number_of(&p).map(|n| (n, p))).collect();
+    found.sort();
+    if found.is_empty() {
+        return Err(about(&"there is no frame with such a name"));
+    }
+    Ok(found.into_iter().map(|(_, p)| p).collect())
+}
+
+/// A file's name with the place of a frame's number in it: `%d`, or `%04d` for at least four digits.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Pattern {
+    folder: PathBuf,
+    before: String,
+    digits: usize,
+    after: String,
+}
+
+impl Pattern {
+    fn of(path: &Path) -> Option<Self> {
+        let name = path.file_name()?.to_str()?;
+        let (before, rest) = name.split_once('%')?;
+        let (digits, after) = rest.split_once('d')?;
+        let digits = if digits.is_empty() { 1 } else { digits.strip_prefix('0')?.parse().ok()? };
+        let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+        (digits <= 9).then(|| Self { folder, before: before.into(), digits, after: after.into() })
+    }
+
+    fn with(&self, number: u32) -> PathBuf {
+        self.folder.join(format!("{}{number:0width$}{}", self.before, self.after, width = self.digits))
+    }
+
+    /// The number of a file that has such a name.
+    fn number_of(&self, path: &Path) -> Option<u32> {
+        let name = path.file_name()?.to_str()?;
+        let digits = name.strip_prefix(&self.before)?.strip_suffix(&self.after)?;
+        let plain = !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit());
+        let number = plain.then(|| digits.parse().ok())??;
+        (self.with(number).file_name() == path.file_name()).then_some(number)
+    }
+}
+
+/// The number of a frame: the last digits of its file's name, 0 where there are none. Grain, weave and flicker go by it.
+pub fn number(file: &Path) -> u32 {
+    let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let digits = stem.rsplit(|c: char| !c.is_ascii_digit()).find(|d| !d.is_empty()).unwrap_or("0");
+    // More digits than a number holds: the last nine tell frames apart.
+    digits[digits.len().saturating_sub(9)..].parse().unwrap_or(0)
+}
+
+/// How often the state of a sequence is said.
+const EVERY: Duration = Duration::from_millis(500);
+
+/// Says on a terminal how far a sequence is, and how long it will take.
+struct Progress {
+    all: usize,
+    done: usize,
+    begun: Instant,
+    said: Option<Instant>,
+    shown: bool,
+}
+
+impl Progress {
+    fn new(all: usize) -> Self {
+        let shown = all > 1 && std::io::stderr().is_terminal();
+        Self { all, done: 0, begun: Instant::now(), said: None, shown }
+    }
+
+    fn one_more(&mut self) {
+        self.done += 1;
+        if self.shown && self.said.is_none_or(|t| t.elapsed() > EVERY) {
+            self.said = Some(Instant::now());
+            eprint!("\r{}\x1b[K", said(self.done, self.all, self.begun.elapsed()));
+            let _ = std::io::stderr().flush();
+        }
+    }
+
+    fn end(&self) {
+        if self.shown {
+            eprintln!("\r{} pictures in {}\x1b[K", self.all, time(self.begun.elapsed()));
+        }
+    }
+}
+
+/// `12 of 240, 3 min 20 s left`.
+fn said(done: usize, all: usize, took: Duration) -> String {
+    let left = took.mul_f64((all - done) as f64 / done.max(1) as f64);
+    format!("{done} of {all}, {} left", time(left))
+}
+
+fn time(t: Duration) -> String {
+    match t.as_secs() {
+        s @ 0..60 => format!("{s} s"),
+        s @ 60..3600 => format!("{} min {} s", s / 60, s % 60),
+        s => format!("{} h {} min", s / 3600, s / 60 % 60),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_number_of_a_frame_is_put_in_and_read_with_its_digits() {
+        let p = Pattern::of(Path::new("in/sea.%04d.exr")).unwrap();
+        assert_eq!(p.with(7), Path::new("in/sea.0007.exr"));
+        assert_eq!(p.with(123_456), Path::new("in/sea.123456.exr"));
+        assert_eq!(p.number_of(Path::new("in/sea.0042.exr")), Some(42));
+        for other in ["in/sea.42.exr", "in/sea.0042.dpx", "in/lake.0042.exr", "in/sea..exr", "in/sea.00x2.exr"] {
+            assert_eq!(p.number_of(Path::new(other)), None, "{other}");
+        }
+        let plain = Pattern::of(Path::new("%d.png")).unwrap();
+        assert_eq!((plain.with(7), plain.number_of(Path::new("0007.png"))), ("7.png".into(), None));
+        assert_eq!(Pattern::of(Path::new("100%.png")), None);
+    }
+
+    #[test]
+    fn time_left_is_by_the_pace_so_far() {
+        assert_eq!(said(12, 240, Duration::from_secs(12)), "12 of 240, 3 min 48 s left");
+        assert_eq!(time(Duration::from_secs(7380)), "2 h 3 min");
+    }
+}
