@@ -3,8 +3,10 @@
 use lantern_core::colour::{CameraProfile, Encoding, transfer::Transfer};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
+use lantern_core::step::SlopeOffsetPower;
 use lantern_core::table::Table;
-use lantern_formats::Depth;
+use lantern_formats::frame::Frame;
+use lantern_formats::{Depth, cdl, cube, hald};
 use std::path::{Path, PathBuf};
 use thiserror::Error;
 
@@ -40,22 +42,77 @@ pub fn look(path: &Path) -> Outcome<Look> {
     Look::from_json(&text).map_err(about(path))
 }
 
-/// A .cube table.
+/// What stands where a table may stand.
+pub enum Transform {
+    /// A table, of a .cube file or a HaldCLUT picture.
+    Table(Table),
+    /// An ASC CDL of one correction, on code values, clipped as the standard says.
+    Correction(Box<SlopeOffsetPower>),
+}
+
+impl Transform {
+    /// Runs it on code values.
+    pub fn apply(&self, pixels: &mut [[f32; 4]]) {
+        match self {
+            Self::Table(table) => table.apply_parallel(pixels),
+            Self::Correction(step) => step.on_pixels(pixels),
+        }
+    }
+}
+
+/// A file that stands where a table may stand: told by its contents, a decision list by its name.
+pub fn transform(path: &Path) -> Outcome<Transform> {
+    let found = bytes(path)?;
+    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
+    if cdl::Form::of_extension(&ending).is_none() {
+        return table_of(path, &found).map(Transform::Table);
+    }
+    let mut all = cdl::read(&found).map_err(about(path))?;
+    match all.len() {
+        1 => {
+            let step = all.swap_remove(0).step;
+            Ok(Transform::Correction(Box::new(SlopeOffsetPower { clamp: true, ..step })))
+        }
+        n => {
+            let ids: Vec<&str> = all.iter().map(|c| c.id.as_str()).take(12).collect();
+            Err(Failure(format!(
+                "{}: it holds {n} corrections ({}): save the one that is meant as a file of its own",
+                path.display(),
+                ids.join(", ")
+            )))
+        }
+    }
+}
+
+fn table_of(path: &Path, bytes: &[u8]) -> Outcome<Table> {
+    if hald::is_png(bytes) {
+        let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        return hald::read(bytes, &stem).map_err(about(path));
+    }
+    cube::read(bytes).map_err(about(path))
+}
+
+/// A table: a .cube file or a HaldCLUT picture.
 pub fn table(path: &Path) -> Outcome<Table> {
-    lantern_formats::cube::read(&bytes(path)?).map_err(about(path))
+    table_of(path, &bytes(path)?)
 }
 
 /// A picture; NaN and infinities are replaced and said.
 pub fn picture(path: &Path) -> Outcome<Picture> {
-    let mut picture = lantern_formats::picture::read(&bytes(path)?).map_err(about(path))?;
-    let healed = picture.heal();
+    frame(path).map(|f| f.picture)
+}
+
+/// A picture with what lies beside it in its file.
+pub fn frame(path: &Path) -> Outcome<Frame> {
+    let mut frame = lantern_formats::frame::read(&bytes(path)?).map_err(about(path))?;
+    let healed = frame.picture.heal();
     if healed > 0 {
         eprintln!(
             "dusky-lantern: {}: {healed} values were not finite numbers and were replaced",
             path.display()
         );
     }
-    Ok(picture)
+    Ok(frame)
 }
 
 /// An encoding by its id, or the path of a camera profile file.
@@ -78,14 +135,14 @@ pub fn profile(path: &Path) -> Outcome<CameraProfile> {
         .map_err(|e| Failure(format!("{}: this is not a camera profile: {e}", path.display())))
 }
 
-/// The word that a DPX has for an encoding's transfer (ST 268-1, table 4).
-fn dpx_transfer(encoding: &Encoding) -> u8 {
+/// The words that a DPX has for an encoding's transfer and colorimetry (ST 268-1, tables 5A and 5B).
+fn dpx_words(encoding: &Encoding) -> [u8; 2] {
     match encoding.transfer {
-        Transfer::Cineon => 1,
-        Transfer::Linear => 2,
-        Transfer::Log(_) | Transfer::AcesCc | Transfer::AcesCct => 3,
-        _ if encoding.id == "rec709" => 6,
-        _ => 0,
+        Transfer::Cineon => [1, 1],
+        Transfer::Linear => [2, 0],
+        Transfer::Log(_) | Transfer::AcesCc | Transfer::AcesCct => [3, 0],
+        _ if encoding.id == "rec709" => [6, 6],
+        _ => [0, 0],
     }
 }
 
@@ -106,21 +163,35 @@ pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     done.map_err(about(path))
 }
 
+/// Formats that are written, by their endings.
+const WRITTEN: [&str; 5] = ["png", "tif", "tiff", "exr", "dpx"];
+
+fn ending(path: &Path) -> String {
+    path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase()
+}
+
+/// Refuses a name whose ending says no format that is written.
+pub fn check_written(path: &Path) -> Outcome<()> {
+    if WRITTEN.contains(&ending(path).as_str()) {
+        return Ok(());
+    }
+    Err(Failure(format!("{}: pictures are written as .png, .tif, .dpx or .exr", path.display())))
+}
+
 /// A picture of an encoding in the format that the file's name ends with: PNG and TIFF in 16 bit, DPX in 10 bit,
-/// OpenEXR in f32 with the encoding's chromaticities.
-pub fn encode(path: &Path, picture: &Picture, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
-    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
+/// OpenEXR in f32; each with the tags that it has for the encoding, and what lies beside the pixels. What the format has
+/// no place for is said.
+pub fn encode(path: &Path, frame: &Frame, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
+    check_written(path)?;
+    let ending = ending(path);
+    for lost in frame.beside.lost_in(&ending) {
+        eprintln!("dusky-lantern: {}: a .{ending} has no place for its {lost}", path.display());
+    }
     let made = match ending.as_str() {
-        "png" => lantern_formats::png::write(picture, Depth::Sixteen),
-        "tif" | "tiff" => lantern_formats::tiff::write(picture, Depth::Sixteen),
-        "exr" => lantern_formats::exr::write(picture, encoding.map(|e| &e.primaries)),
-        "dpx" => Ok(lantern_formats::dpx::write(picture, encoding.map_or(0, dpx_transfer))),
-        _ => {
-            return Err(Failure(format!(
-                "{}: pictures are written as .png, .tif, .dpx or .exr",
-                path.display()
-            )));
-        }
+        "png" => lantern_formats::png::write_frame(frame, Depth::Sixteen, encoding),
+        "tif" | "tiff" => lantern_formats::tiff::write_frame(frame, Depth::Sixteen, encoding),
+        "exr" => lantern_formats::exr::write_frame(frame, encoding.map(|e| &e.primaries)),
+        _ => Ok(lantern_formats::dpx::write_frame(frame, encoding.map_or([0, 0], dpx_words))),
     };
     made.map_err(about(path))
 }

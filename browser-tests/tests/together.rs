@@ -164,7 +164,8 @@ fn after_a_power_cut_every_job_is_done_or_said_to_have_broken_off() -> Outcome {
         assert!(one["state"] == "done" && one["checksum"].is_string(), "{}", one["state"]);
     }
     assert_eq!(shots.len(), before, "no shot is lost");
-    let clips: Vec<_> = shots.iter().filter(|s| s["name"].as_str().is_some_and(|n| n.starts_with("clip"))).collect();
+    let clips: Vec<_> =
+        shots.iter().filter(|s| s["name"].as_str().is_some_and(|n| n.starts_with("clip"))).collect();
     assert_eq!(clips.len(), 4);
     for shot in clips {
         let said = shot["warnings"].to_string();
@@ -211,7 +212,11 @@ fn sixteen_handoffs_and_sixteen_clips_sent_together_all_end_and_the_api_answers_
     slowest.sort();
     // Nine of ten; the machine itself may sleep. The slowest are printed, for the notes.
     let most = slowest[asked * 9 / 10];
-    println!("{asked} calls in {:?}, slowest {:?}, nine of ten under {most:?}", begun.elapsed(), slowest.last());
+    println!(
+        "{asked} calls in {:?}, slowest {:?}, nine of ten under {most:?}",
+        begun.elapsed(),
+        slowest.last()
+    );
     assert!(most < Duration::from_millis(200), "{most:?}");
     Ok(())
 }

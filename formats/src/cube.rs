@@ -277,7 +277,8 @@ mod tests {
 
     #[test]
     fn files_of_other_programs_are_read_whatever_they_are_written_in() {
-        let plain = "TITLE \"Abendröte\"\nLUT_3D_SIZE 2\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n";
+        let plain =
+            "TITLE \"Abendröte\"\nLUT_3D_SIZE 2\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n";
         let want = read(plain.as_bytes()).unwrap();
         assert_eq!(want.title, "Abendröte");
         let latin: Vec<u8> = plain.chars().map(|c| c as u32 as u8).collect();

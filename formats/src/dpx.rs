@@ -16,7 +16,7 @@ const LEAST: usize = 1024;
 const WRITTEN: usize = 2048;
 
 /// What the header says of the picture.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Header {
     /// Whether words are big-endian.
     pub big: bool,
@@ -258,7 +258,8 @@ fn write_as(picture: &Picture, beside: &Beside, [transfer, colorimetric]: [u8; 2
             put(WHOLE + 4 * c, &(window.size[c] as u32).to_be_bytes());
         }
     }
-    let [wide, high] = if beside.aspect == 1.0 { [1, 1] } else { [(beside.aspect * 10_000.0).round() as u32, 10_000] };
+    let [wide, high] =
+        if beside.aspect == 1.0 { [1, 1] } else { [(beside.aspect * 10_000.0).round() as u32, 10_000] };
     put(ASPECT, &[wide.to_be_bytes(), high.to_be_bytes()].concat());
     for row in picture.pixels.chunks_exact(w) {
         let mut samples = row.iter().flat_map(|p| &p[..channels]).map(|v| quantise(*v, 1023.0) as u32);

@@ -59,7 +59,11 @@ fn names(headers: &[Header]) -> std::result::Result<(usize, Names), FormatError>
         (Some(_), Some(_)) => {
             let called: Vec<&str> = layers.iter().map(|(p, _)| p.trim_end_matches('.')).take(12).collect();
             let what = format!("a picture of several layers ({})", called.join(", "));
-            Err(FormatError::Unsupported { format: NAME, what, instead: "the one that is meant, as R, G and B" })
+            Err(FormatError::Unsupported {
+                format: NAME,
+                what,
+                instead: "the one that is meant, as R, G and B",
+            })
         }
         _ => {
             let called: Vec<&str> = all.iter().flatten().map(String::as_str).take(12).collect();
@@ -141,7 +145,7 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
 
 /// Writes an OpenEXR picture in f32 with ZIP compression. `primaries` go into its chromaticities attribute.
 pub fn write(picture: &Picture, primaries: Option<&Primaries>) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, |v| v)
+    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, floats(picture))
 }
 
 /// The same with what lies beside the pixels. Alpha is left out where the picture has none.
@@ -149,7 +153,7 @@ pub fn write_frame(
     frame: &Frame,
     primaries: Option<&Primaries>,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(&frame.picture, &frame.beside, primaries, |v| v)
+    write_as(&frame.picture, &frame.beside, primaries, floats(&frame.picture))
 }
 
 /// The same in half floats; values beyond them become infinite.
@@ -157,41 +161,21 @@ pub fn write_half(
     picture: &Picture,
     primaries: Option<&Primaries>,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, f16::from_f32)
+    let halves = |c: usize| FlatSamples::F16(picture.pixels.iter().map(|p| f16::from_f32(p[c])).collect());
+    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, halves)
 }
 
-fn write_as<S: IntoSample + Sync>(
+fn write_as(
     picture: &Picture,
     beside: &Beside,
     primaries: Option<&Primaries>,
-    sample: impl Fn(f32) -> S + Sync,
+    samples: impl Fn(usize) -> FlatSamples,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    let at = |at: Vec2<usize>| picture.pixels[at.y() * picture.width() + at.x()].map(&sample);
-    if beside.alpha {
-        let channels = SpecificChannels::rgba(|place: Vec2<usize>| {
-            let [r, g, b, a] = at(place);
-            (r, g, b, a)
-        });
-        return write_channels(picture, beside, primaries, channels);
-    }
-    let channels = SpecificChannels::rgb(|place: Vec2<usize>| {
-        let [r, g, b, _] = at(place);
-        (r, g, b)
-    });
-    write_channels(picture, beside, primaries, channels)
-}
-
-fn write_channels<'a, C>(
-    picture: &Picture,
-    beside: &Beside,
-    primaries: Option<&Primaries>,
-    channels: C,
-) -> std::result::Result<Vec<u8>, FormatError>
-where
-    C: exr::image::write::channels::WritableChannels<'a>,
-{
+    let names = ["R", "G", "B", "A"].into_iter().take(if beside.alpha { 4 } else { 3 });
+    let channels = names.enumerate().map(|(c, name)| AnyChannel::new(name, samples(c)));
     let encoding = Encoding { compression: Compression::ZIP16, ..Encoding::SMALL_LOSSLESS };
     let size = (picture.width(), picture.height());
+    let channels = AnyChannels::sort(channels.collect());
     let mut layer = Layer::new(size, LayerAttributes::named("rgba"), encoding, channels);
     let window = beside.windows.unwrap_or(Windows { data: [0, 0], shown: [0, 0], size: [size.0, size.1] });
     layer.attributes.layer_position = Vec2(window.data[0], window.data[1]);
@@ -204,10 +188,16 @@ where
         white: xy(p.white),
     });
     image.attributes.pixel_aspect = beside.aspect;
-    image.attributes.display_window = IntegerBounds::new(window.shown, window.size);
+    image.attributes.display_window =
+        IntegerBounds::new(Vec2(window.shown[0], window.shown[1]), Vec2(window.size[0], window.size[1]));
     let mut out = Cursor::new(Vec::new());
     image.write().to_buffered(&mut out).map_err(|e| FormatError::broken(NAME, e))?;
     Ok(out.into_inner())
+}
+
+/// One channel of a picture, of all of its pixels in order.
+fn floats(picture: &Picture) -> impl Fn(usize) -> FlatSamples + '_ {
+    |c| FlatSamples::F32(picture.pixels.iter().map(|p| p[c]).collect())
 }
 
 #[cfg(test)]

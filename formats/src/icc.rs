@@ -119,7 +119,7 @@ fn curve(encoding: &Encoding) -> Vec<u8> {
     match encoding.transfer {
         Transfer::Power(power) => {
             // Clause 10.18, function type 0: Y = X^g.
-            let body = [&[0, 0, 0, 0][..], &fixed(power)].concat();
+            let body = [&[0, 0, 0, 0][..], &fixed(power.into())].concat();
             tag(b"para", body)
         }
         Transfer::Srgb => {
@@ -158,7 +158,9 @@ mod tests {
             let b = &bytes[136 + 12 * i..140 + 12 * i];
             u32::from_be_bytes([b[0], b[1], b[2], b[3]]) as usize
         };
-        let number = |at: usize| f64::from(i32::from_be_bytes([bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]])) / 65536.0;
+        let number = |at: usize| {
+            f64::from(i32::from_be_bytes([bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]])) / 65536.0
+        };
         for (c, want) in [0.4361, 0.2225, 0.0139].into_iter().enumerate() {
             let found = number(at(b"rXYZ") + 8 + 4 * c);
             assert!((found - want).abs() < 2e-4, "{found}, not {want}");

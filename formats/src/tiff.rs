@@ -126,7 +126,12 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
             DecodingResult::F16(v) => layout.put(&mut pixels, &part, &v, |v| v.to_f32())?,
             DecodingResult::F32(v) => layout.put(&mut pixels, &part, &v, |v| *v)?,
             DecodingResult::F64(v) => layout.put(&mut pixels, &part, &v, |v| *v as f32)?,
-            _ => return Err(FormatError::broken(NAME, "its samples are not of the kind that its header says")),
+            _ => {
+                return Err(FormatError::broken(
+                    NAME,
+                    "its samples are not of the kind that its header says",
+                ));
+            }
         }
     }
     pixels.iter_mut().for_each(|p| *p = rgba(*p, layout.taken));
@@ -153,7 +158,8 @@ impl Layout {
     ) -> Result<(), FormatError> {
         let each = if self.planar { 1 } else { self.samples };
         let [width, height] = self.size;
-        if samples.len() < part.w * part.h * each || part.left + part.w > width || part.top + part.h > height {
+        if samples.len() < part.w * part.h * each || part.left + part.w > width || part.top + part.h > height
+        {
             return Err(FormatError::broken(NAME, "a strip or tile of it is too short"));
         }
         for (y, row) in samples.chunks_exact(part.w * each).take(part.h).enumerate() {

@@ -30,7 +30,9 @@ pub enum ApiError {
     #[error("{0}")]
     Changed(String),
     /// The disk has no room left.
-    #[error("there is no room left on the disk of the data folder: make some, then do it again. Nothing was saved")]
+    #[error(
+        "there is no room left on the disk of the data folder: make some, then do it again. Nothing was saved"
+    )]
     Full,
     /// The data folder cannot be worked with.
     #[error("{0}")]

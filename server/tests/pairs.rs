@@ -17,13 +17,17 @@ use serde_json::{Value, json};
 /// How often each pair is sent.
 const ROUNDS: u32 = 100;
 
+/// What a call says in a round, and whether that is there in a state.
+type Says = dyn Fn(u32, &Value) -> Value;
+type Holds = dyn Fn(u32, &Value) -> bool;
+
 /// A writing call: where it goes, what it says in a round, and whether that is there afterwards.
 struct Call {
     name: &'static str,
     method: Method,
     uri: String,
-    body: Box<dyn Fn(u32, &Value) -> Value>,
-    holds: Box<dyn Fn(u32, &Value) -> bool>,
+    body: Box<Says>,
+    holds: Box<Holds>,
 }
 
 fn call(
@@ -91,7 +95,8 @@ fn calls(ids: &Ids) -> Vec<Call> {
         of_shot("in_frame", |round| json!(round % 2)),
         of_shot("out_frame", |round| json!(2 + round % 2)),
     ];
-    let trimmed = move |state: &Value, want: f64| state["trim"]["path"]["steps"][0]["values"]["exposure"] == want;
+    let trimmed =
+        move |state: &Value, want: f64| state["trim"]["path"]["steps"][0]["values"]["exposure"] == want;
     all.push(call(
         "trim",
         Method::PUT,

@@ -3,7 +3,7 @@
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::colour::Encoding;
-use lantern_formats::picture::Frame;
+use lantern_formats::frame::Frame;
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
@@ -266,7 +266,9 @@ mod tests {
         assert_eq!(p.with(7), Path::new("in/sea.0007.exr"));
         assert_eq!(p.with(123_456), Path::new("in/sea.123456.exr"));
         assert_eq!(p.number_of(Path::new("in/sea.0042.exr")), Some(42));
-        for other in ["in/sea.42.exr", "in/sea.0042.dpx", "in/lake.0042.exr", "in/sea..exr", "in/sea.00x2.exr"] {
+        for other in
+            ["in/sea.42.exr", "in/sea.0042.dpx", "in/lake.0042.exr", "in/sea..exr", "in/sea.00x2.exr"]
+        {
             assert_eq!(p.number_of(Path::new(other)), None, "{other}");
         }
         let plain = Pattern::of(Path::new("%d.png")).unwrap();

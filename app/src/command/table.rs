@@ -4,7 +4,6 @@ use super::encoding;
 use super::frames::{Frames, number};
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
-use lantern_core::colour::Encoding;
 use lantern_core::look::{Path as LookPath, Program, Staged};
 use lantern_core::table::{self, Probe, fidelity};
 use lantern_core::texture::Plate;

@@ -94,6 +94,19 @@ impl SlopeOffsetPower {
     }
 }
 
+impl SlopeOffsetPower {
+    /// The step on code values in the order of their pixels.
+    pub fn on_pixels(&self, pixels: &mut [[f32; 4]]) {
+        let kernel = self.kernel();
+        let mut planes = [[0.0; N]; 3];
+        for block in pixels.chunks_mut(N) {
+            lane::load(block, &mut planes);
+            kernel.run(&mut planes);
+            lane::store(&planes, block);
+        }
+    }
+}
+
 impl Kernel {
     /// The step on a block of code values.
     ///

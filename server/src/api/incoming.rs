@@ -144,8 +144,10 @@ pub async fn create_shot(
     if clip::is_clip_name(&name) {
         return clip_shot(store, studio, jobs, &scene, &body.key, &name, &called).await;
     }
-    let _turn = studio.turn().await?;
+    let turn = studio.turn().await?;
     let made = web::block(move || {
+        // Held until it is done, also where nobody waits for it any more.
+        let _turn = turn;
         store.with(|c| Scene::find(c, &scene))?;
         let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
         store.change(|c| {
@@ -171,8 +173,10 @@ async fn clip_shot(
     called: &str,
 ) -> ApiResult<web::Json<ShotDetail>> {
     let (scene, key, name, called) = (scene.to_owned(), key.to_owned(), name.to_owned(), called.to_owned());
-    let _turn = studio.turn().await?;
+    let turn = studio.turn().await?;
     let detail = web::block(move || {
+        // Held until it is done, also where nobody waits for it any more.
+        let _turn = turn;
         let media = &studio.media;
         store.with(|c| Scene::find(c, &scene))?;
         let found = clip::probe(&media.part(&key)?, &name).inspect_err(|_| drop(media.drop_part(&key)))?;
@@ -198,8 +202,10 @@ pub async fn add_frame(
     body: web::Json<Arrived>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
-    let _turn = studio.turn().await?;
+    let turn = studio.turn().await?;
     let added = web::block(move || {
+        // Held until it is done, also where nobody waits for it any more.
+        let _turn = turn;
         store.with(|c| Shot::find(c, &shot).map(drop))?;
         let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
         store.change(|c| taken.put(c, &shot).map(drop))

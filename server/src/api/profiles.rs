@@ -151,7 +151,11 @@ async fn save(
                 table_hash,
                 revision: old.as_ref().map_or(1, |o| o.revision + 1),
             };
-            if old.is_some() { row.update(c)? } else { row.insert(c)? }
+            if old.is_some() {
+                row.update(c)?
+            } else {
+                row.insert(c)?
+            }
             if asked.usual || production.camera.is_empty() {
                 Production::set_camera(c, &production.id, &row.id)?;
                 production.camera.clone_from(&row.id);

@@ -114,7 +114,8 @@ pub async fn edit(
         }
         cut(&mut patch, &row, &body, Frame::of_shot(c, &id)?.len() as i32)?;
         Shot::patch(c, &id, &patch)?;
-        ShotDetail::of(c, Shot::find(c, &id)?.0, arriving)
+        let (changed, _) = Shot::find(c, &id)?;
+        ShotDetail::of(c, changed, arriving)
     });
     Ok(web::Json(row.await?))
 }
@@ -240,8 +241,7 @@ pub async fn as_encoding(
         let proxy = studio.proxies.of(&studio.media, &source, width)?;
         let mut picture = proxy.picture.clone();
         let display = Encoding::find("srgb").ok_or_else(|| ApiError::internal("no sRGB"))?;
-        Program::compile(&Path::default(), &proxy.encoding, &display)?
-            .run_parallel(&mut picture.pixels);
+        Program::compile(&Path::default(), &proxy.encoding, &display)?.run_parallel(&mut picture.pixels);
         Ok::<_, ApiError>(lantern_formats::png::write(&picture, Depth::Eight)?)
     });
     Ok(HttpResponse::Ok()

@@ -183,7 +183,7 @@ mod tests {
         let jobs = Jobs::default();
         let (go, wait) = channel::<()>();
         let (sender, ended) = channel();
-        jobs.queue(Lane::Handoffs, "first", move |_| drop(wait.recv()));
+        jobs.queue(Lane::Handoffs, "first", move |_| assert!(wait.recv().is_ok()));
         let told = sender.clone();
         let second = jobs.queue(Lane::Handoffs, "second", move |job| told.send(job.cancelled()).unwrap());
         assert!(!second.begun() && jobs.find("second").is_some());

@@ -12,6 +12,6 @@ pub mod socket;
 pub mod studio;
 pub mod textured;
 
-pub use proxy::{FrameOf, Proxies, Proxy};
+pub use proxy::{Proxies, Proxy, Source};
 pub use request::{CardsRequest, Counts, Frame, Kind, PictureRequest, Quality, RowRequest, Show};
 pub use studio::Studio;

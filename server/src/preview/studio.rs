@@ -21,7 +21,7 @@ use lantern_core::{lane, picture, scope};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use tokio::sync::{Semaphore, SemaphorePermit};
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// What frames are made from, and the table kept between two frames of the same path.
 pub struct Studio {
@@ -36,7 +36,7 @@ pub struct Studio {
     hues: Kept<Vec<u32>>,
     cards: Mutex<Cards>,
     kept: TexturedKept,
-    turns: Semaphore,
+    turns: Arc<Semaphore>,
 }
 
 /// Files that are taken in at once.
@@ -89,7 +89,7 @@ impl Studio {
             hues,
             cards: Mutex::default(),
             kept: TexturedKept::default(),
-            turns: Semaphore::new(MOST_TURNS),
+            turns: Arc::new(Semaphore::new(MOST_TURNS)),
         }
     }
 
@@ -325,8 +325,8 @@ impl Studio {
     }
 
     /// A place among those that take files in: decoding and probing many at once would leave nothing for anybody else.
-    pub async fn turn(&self) -> ApiResult<SemaphorePermit<'_>> {
-        self.turns.acquire().await.map_err(ApiError::internal)
+    pub async fn turn(&self) -> ApiResult<OwnedSemaphorePermit> {
+        self.turns.clone().acquire_owned().await.map_err(ApiError::internal)
     }
 
     /// The path as a table for this picture; kept until another path or picture comes. `None` where the

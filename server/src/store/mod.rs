@@ -114,7 +114,8 @@ fn broken(file: &Path, why: &dyn std::fmt::Display) -> ApiError {
 fn check(file: &Path) -> ApiResult<()> {
     let Ok(found) = std::fs::metadata(file) else { return Ok(()) };
     let wrong = |e: &dyn std::fmt::Display| broken(file, e);
-    let mut c = SqliteConnection::establish(&file.to_string_lossy()).map_err(|e| wrong(&e))?;
+    let mut c: SqliteConnection =
+        diesel::Connection::establish(&file.to_string_lossy()).map_err(|e| wrong(&e))?;
     c.batch_execute("PRAGMA busy_timeout = 1000; PRAGMA schema_version;").map_err(|e| wrong(&e))?;
     if found.len() <= READ_THROUGH {
         let said: Vec<Said> =
