@@ -9,7 +9,7 @@ use lantern_core::picture::{Picture, check_size};
 use std::io::{Cursor, Read, Seek, Write};
 use tiff::{
     TiffError,
-    decoder::{Decoder, DecodingResult, Limits},
+    decoder::{Decoder, DecodingResult, Limits, ifd::Value},
     encoder::{Rational, TiffEncoder, TiffKindStandard, colortype},
     tags::{ExtraSamples, Tag},
 };
@@ -76,7 +76,10 @@ fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
     // What stands beside the colours is alpha where the file says so, or says nothing of a single one.
     let extra = numbers(d, Tag::ExtraSamples, 0)?[0];
     let alpha = samples > colours && (matches!(extra, 1 | 2) || samples == colours + 1);
-    let resolution = |d: &mut Decoder<R>, tag| d.get_tag_f32(tag).ok().filter(|v| *v > 0.0);
+    let resolution = |d: &mut Decoder<R>, tag| match d.find_tag(tag) {
+        Ok(Some(Value::Rational(n, of))) if n > 0 && of > 0 => Some(n as f32 / of as f32),
+        _ => None,
+    };
     let (x, y) = (resolution(d, Tag::XResolution), resolution(d, Tag::YResolution));
     let orientation = number(d, Tag::Orientation, 1)?;
     let beside = Beside {

@@ -9,6 +9,7 @@ use lantern_core::colour::CameraProfile;
 use lantern_core::look::{Look, Path};
 use lantern_server::Data;
 use lantern_server::error::ApiError;
+use lantern_server::jobs::{Jobs, handoff};
 use lantern_server::preview::light::DropperRequest;
 use lantern_server::preview::reading::{ReadingRequest, read};
 use lantern_server::preview::request::HEADER;
@@ -72,7 +73,7 @@ fn versions_are_numbered_kept_as_they_were_and_go_with_their_look() {
 }
 
 #[test]
-fn a_handoff_that_ran_when_the_server_stopped_is_marked_and_everything_else_is_there_again() {
+fn a_handoff_that_ran_when_the_server_stopped_is_made_anew_and_everything_else_is_there_again() {
     let (dir, data, production, _) = folder();
     let look = {
         let c = &mut *data.store.connect().unwrap();
@@ -96,10 +97,16 @@ fn a_handoff_that_ran_when_the_server_stopped_is_marked_and_everything_else_is_t
     };
     drop(data);
     let data = Data::open(dir.path()).unwrap();
+    let studio = actix_web::web::Data::new(Studio::new(data.store.clone(), data.media.clone()));
+    let jobs = Jobs::default();
+    handoff::resume(&studio, &jobs).unwrap();
+    while jobs.find("h").is_some() {
+        std::thread::yield_now();
+    }
     let c = &mut *data.store.connect().unwrap();
     let found = Handoff::find(c, "h").unwrap();
-    assert_eq!(found.state, "failed");
-    assert!(found.failure.contains("make it again"));
+    assert_eq!((found.state.as_str(), found.failure.as_str()), ("done", ""));
+    assert!(data.media.read(&found.table_hash.unwrap()).unwrap().starts_with(b"TITLE"));
     assert_eq!(LookRow::find(c, &look).unwrap().name, "First");
 }
 

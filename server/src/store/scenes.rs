@@ -85,6 +85,17 @@ impl Scene {
             if !same(order.iter().map(|o| &o.0).collect(), &own)
                 || !same(order.iter().flat_map(|o| &o.1).collect(), &held)
             {
+                let twice = |mut ids: Vec<&String>| {
+                    ids.sort();
+                    ids.windows(2).any(|w| w[0] == w[1])
+                };
+                if twice(order.iter().map(|o| &o.0).collect())
+                    || twice(order.iter().flat_map(|o| &o.1).collect())
+                {
+                    return Err(ApiError::Invalid(
+                        "the order does not name every scene and shot once".into(),
+                    ));
+                }
                 return Err(ApiError::Changed(
                     "the order does not name every scene and shot once; somebody else changed them".into(),
                 ));

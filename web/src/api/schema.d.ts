@@ -3762,6 +3762,12 @@ export interface components {
              * @default null
              */
             rate: number | null;
+            /**
+             * Format: int32
+             * @description The revision of the shot that the change was made to; without one it wins over any.
+             * @default null
+             */
+            revision: number | null;
         };
         /** @description An encoding as people choose it. */
         EncodingInfo: {
@@ -4166,7 +4172,7 @@ export interface components {
              * @description Points on a side.
              */
             size: number;
-            /** @description `running`, `done`, `failed` or `cancelled`. */
+            /** @description `queued`, `running`, `done`, `failed` or `cancelled`. */
             state: string;
             /** @description Encoding that the table gives. */
             to: string;
@@ -5293,6 +5299,11 @@ export interface components {
             id: string;
             /** @description Where light lands on its curve, where it has constants. */
             reading?: components["schemas"]["ProfileReading"] | null;
+            /**
+             * Format: int32
+             * @description Rises with every accepted change.
+             */
+            revision: number;
             /** @description Whether it is the usual camera's. */
             usual: boolean;
         };
@@ -5508,6 +5519,12 @@ export interface components {
             /** @description What it says. Checked as a file is: wrong constants come back by name. */
             body: unknown;
             /**
+             * Format: int32
+             * @description The revision that the change was made to; without one it wins over any.
+             * @default null
+             */
+            revision: number | null;
+            /**
              * @description The text of a .cube file, where a technical table stands for constants; the one it has stays where none is
              *     given.
              * @default null
@@ -5626,6 +5643,11 @@ export interface components {
              * @description Frames a second.
              */
             rate: number;
+            /**
+             * Format: int32
+             * @description Rises with every change of anything else.
+             */
+            revision: number;
             /**
              * Format: int32
              * @description Rises with every change of its trim.
