@@ -1,7 +1,8 @@
 //! Contact sheets: every starting look on every shot of the demo production, one picture a shelf; every negative on the
 //! neutral print, and the main negative on every print.
 //!
-//! `cargo xtask sheets OUT` writes them. The first row of each is the plain rendering.
+//! `cargo xtask sheets OUT [PICTURE...]` writes them; pictures are taken as sRGB. The first row of each is the plain
+//! rendering.
 
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::film::stock::{NegativeStock, PrintStock, negatives, prints};
@@ -42,6 +43,11 @@ fn main() -> Outcome {
         let encoding = Encoding::find(encoding).unwrap_or_else(|| camera.clone());
         let picture = lantern_formats::picture::read(&std::fs::read(data.join(file))?)?;
         shots.push((picture.fit_within(WIDTH, WIDTH), encoding));
+    }
+    // Own pictures, as finished sRGB ones.
+    for file in std::env::args().skip(2) {
+        let picture = lantern_formats::picture::read(&std::fs::read(file)?)?;
+        shots.push((picture.fit_within(WIDTH, WIDTH), Encoding::find("srgb").ok_or("srgb")?));
     }
     let mut shelves: BTreeMap<&str, Vec<&Look>> = BTreeMap::new();
     for s in starting::looks() {

@@ -5,7 +5,7 @@
 //! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute.
 //! * `cargo xtask fuzz` — hostile bytes into every reader, `[READER] [SECONDS]`.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
-//! * `cargo xtask sheets OUT` — contact sheets of the starting looks on all demo shots.
+//! * `cargo xtask sheets OUT [PICTURE...]` — contact sheets of the starting looks on all demo shots, and on own pictures.
 //! * `cargo xtask types` — remakes the page's types and the look file's schema from the code.
 //! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
 
@@ -101,11 +101,9 @@ fn shots() -> Outcome {
 
 fn sheets(rest: &[String]) -> Outcome {
     let out = rest.first().map_or("target/sheets", String::as_str);
-    run(
-        "",
-        "cargo",
-        &["run", "--release", "--quiet", "--package", "dusky-lantern", "--example", "sheet", "--", out],
-    )
+    let made = ["run", "--release", "--quiet", "--package", "dusky-lantern", "--example", "sheet", "--", out];
+    let pictures = rest.iter().skip(1).map(String::as_str);
+    run("", "cargo", &made.into_iter().chain(pictures).collect::<Vec<_>>())
 }
 
 fn types() -> Outcome {
