@@ -19,6 +19,14 @@ struct Target {
     pixels: Vec<[f32; 4]>,
 }
 
+impl Target {
+    fn put(&mut self, at: Vec2<usize>, pixel: [f32; 4]) {
+        if let Some(p) = self.pixels.get_mut(at.y() * self.width + at.x()) {
+            *p = pixel;
+        }
+    }
+}
+
 /// The channels that are read as R, G, B and alpha.
 #[derive(Debug, PartialEq, Eq)]
 struct Names {
@@ -99,11 +107,11 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
         let what = "a subsampled channel".into();
         return Err(FormatError::Unsupported { format: NAME, what, instead: "R, G and B" });
     }
-    let alpha = header.channels.list.iter().any(|c| c.name.eq(names.alpha.as_str()));
+    let has_alpha = header.channels.list.iter().any(|c| c.name.eq(names.alpha.as_str()));
     let place = |v: Vec2<i32>| [v.0, v.1];
     let shown = header.shared_attributes.display_window;
     let beside = Beside {
-        alpha,
+        alpha: has_alpha,
         aspect: sane_aspect(header.shared_attributes.pixel_aspect),
         orientation: 1,
         windows: Some(Windows {
@@ -112,33 +120,54 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
             size: [shown.size.0, shown.size.1],
         }),
     };
-    let [r, g, b] = &names.colours;
-    let image = exr::prelude::read()
-        .no_deep_data()
-        .largest_resolution_level()
-        .specific_channels()
-        .required(r.as_str())
-        .required(g.as_str())
-        .required(b.as_str())
-        .optional(names.alpha.as_str(), 1.0_f32)
-        .collect_pixels(
-            |size: Vec2<usize>, _| Target {
-                width: size.width(),
-                // Filled row by row; the size was checked above.
-                pixels: vec![[0.0, 0.0, 0.0, 1.0]; size.area()],
-            },
-            |target: &mut Target, at: Vec2<usize>, (r, g, b, a): (f32, f32, f32, f32)| {
-                if let Some(p) = target.pixels.get_mut(at.y() * target.width + at.x()) {
-                    *p = [r, g, b, a];
-                }
-            },
-        )
-        .first_valid_layer()
-        .all_attributes()
-        .from_buffered(Cursor::new(bytes))
-        .map_err(broken)?;
-    let size = image.layer_data.size;
-    let picture = Picture::new(size.width(), size.height(), image.layer_data.channel_data.pixels.pixels)?;
+    let alpha = names.alpha.as_str();
+    let new = |size: Vec2<usize>| Target {
+        width: size.width(),
+        // Filled row by row; the size was checked above.
+        pixels: vec![[0.0, 0.0, 0.0, 1.0]; size.area()],
+    };
+    let layers = exr::prelude::read().no_deep_data().largest_resolution_level().specific_channels();
+    // The reader takes every name once: a luminance is asked for alone.
+    let target = match &names.colours {
+        [y, other, _] if y == other => {
+            layers
+                .required(y.as_str())
+                .optional(alpha, 1.0_f32)
+                .collect_pixels(
+                    |size: Vec2<usize>, _| new(size),
+                    |target: &mut Target, at: Vec2<usize>, (y, a): (f32, f32)| target.put(at, [y, y, y, a]),
+                )
+                .first_valid_layer()
+                .all_attributes()
+                .from_buffered(Cursor::new(bytes))
+                .map_err(broken)?
+                .layer_data
+                .channel_data
+                .pixels
+        }
+        [r, g, b] => {
+            layers
+                .required(r.as_str())
+                .required(g.as_str())
+                .required(b.as_str())
+                .optional(alpha, 1.0_f32)
+                .collect_pixels(
+                    |size: Vec2<usize>, _| new(size),
+                    |target: &mut Target, at: Vec2<usize>, (r, g, b, a): (f32, f32, f32, f32)| {
+                        target.put(at, [r, g, b, a]);
+                    },
+                )
+                .first_valid_layer()
+                .all_attributes()
+                .from_buffered(Cursor::new(bytes))
+                .map_err(broken)?
+                .layer_data
+                .channel_data
+                .pixels
+        }
+    };
+    let (width, height) = (target.width, target.pixels.len() / target.width.max(1));
+    let picture = Picture::new(width, height, target.pixels)?;
     let windows = beside.windows.and_then(|w| w.unless_plain(&picture));
     Ok(Frame { picture, beside: Beside { windows, ..beside } })
 }

@@ -88,13 +88,6 @@ pub fn write_frame(frame: &Frame, depth: Depth, encoding: Option<&Encoding>) -> 
         info.exif_metadata = Some(exif_of(beside.orientation).into());
     }
     if let Some(encoding) = encoding {
-        info.coding_independent_code_points =
-            icc::code_points(encoding).map(|[primaries, transfer]| png::CodingIndependentCodePoints {
-                color_primaries: primaries,
-                transfer_function: transfer,
-                matrix_coefficients: 0,
-                is_video_full_range_image: true,
-            });
         if encoding.id == "srgb" {
             info.srgb = Some(png::SrgbRenderingIntent::RelativeColorimetric);
         } else {
@@ -106,6 +99,11 @@ pub fn write_frame(frame: &Frame, depth: Depth, encoding: Option<&Encoding>) -> 
     let mut encoder = png::Encoder::with_info(&mut out, info).map_err(broken)?;
     encoder.set_compression(png::Compression::Balanced);
     let mut writer = encoder.write_header().map_err(broken)?;
+    // Primaries, transfer, no matrix, full range. The library reads this chunk and does not write it.
+    if let Some([primaries, transfer]) = encoding.and_then(icc::code_points) {
+        let chunk = png::chunk::ChunkType(*b"cICP");
+        writer.write_chunk(chunk, &[primaries, transfer, 0, 1]).map_err(broken)?;
+    }
     let channels = if beside.alpha { 4 } else { 3 };
     writer.write_image_data(&samples(picture, channels, depth)).map_err(broken)?;
     writer.finish().map_err(broken)?;

@@ -161,13 +161,14 @@ impl Layout {
     ) -> Result<(), FormatError> {
         let each = if self.planar { 1 } else { self.samples };
         let [width, height] = self.size;
-        if samples.len() < part.w * part.h * each || part.left + part.w > width || part.top + part.h > height
-        {
+        if samples.len() < part.w * part.h * each || part.w == 0 {
             return Err(FormatError::broken(NAME, "a strip or tile of it is too short"));
         }
-        for (y, row) in samples.chunks_exact(part.w * each).take(part.h).enumerate() {
+        // Tiles may reach beyond the picture.
+        let (w, h) = (part.w.min(width - part.left), part.h.min(height - part.top));
+        for (y, row) in samples.chunks_exact(part.w * each).take(h).enumerate() {
             let from = (part.top + y) * width + part.left;
-            for (p, own) in pixels[from..from + part.w].iter_mut().zip(row.chunks_exact(each)) {
+            for (p, own) in pixels[from..from + w].iter_mut().zip(row.chunks_exact(each)) {
                 if self.planar {
                     p[part.plane] = value(&own[0]);
                 } else {

@@ -55,6 +55,11 @@ pub fn ffmpeg() -> Outcome {
     }
 }
 
+/// ImageMagick, a writer of pictures for the tests of the formats.
+pub fn imagemagick() -> Outcome {
+    if has("convert") { Ok(()) } else { apt(&["imagemagick"]) }
+}
+
 /// Python packages that the tests compare with, as `xtask/requirements.txt` pins them.
 pub fn python() -> Outcome {
     let list = root().join("xtask/requirements.txt");

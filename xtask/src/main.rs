@@ -80,6 +80,7 @@ fn test() -> Outcome {
     install::node()?;
     install::browser()?;
     install::ffmpeg()?;
+    install::imagemagick()?;
     install::python()?;
     run("", "cargo", &["fmt", "--all", "--check"])?;
     page()?;
