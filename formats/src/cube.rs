@@ -173,10 +173,40 @@ fn build(header: Header, rows: &[[f32; 3]]) -> Result<Table, FormatError> {
     Ok(Table::new(header.title.unwrap_or(header.noted), shaper, cube)?)
 }
 
+/// Whether a table is written in the form with both parts, which fewer programs read: it has a 1D part, or expects another
+/// range than 0..1. A program that knows only 3D tables refuses that form, where it would pass over a `DOMAIN_MIN` and give
+/// other colours.
+pub fn is_narrow(table: &Table) -> bool {
+    match (&table.shaper, &table.cube) {
+        (Some(_), Some(_)) => true,
+        (None, Some(cube)) => ranged(cube.domain()).is_some(),
+        _ => false,
+    }
+}
+
+/// The range of a domain that is alike in all channels and is not 0..1.
+fn ranged(d: Domain) -> Option<[f32; 2]> {
+    let alike = |v: [f32; 3]| v[0] == v[1] && v[0] == v[2];
+    (d != Domain::UNIT && alike(d.min) && alike(d.max)).then_some([d.min[0], d.max[0]])
+}
+
+/// A table whose 3D part expects another range than 0..1, as one with a 1D part that leads there.
+fn spread_out(table: &Table) -> Option<Table> {
+    let (None, Some(cube)) = (&table.shaper, &table.cube) else { return None };
+    ranged(cube.domain())?;
+    let shaper = Table1::new(cube.domain(), vec![[0.0; 3], [1.0; 3]]).ok()?;
+    let nodes: Vec<[f32; 3]> = cube.nodes().iter().map(|n| [n[0], n[1], n[2]]).collect();
+    let unit = Table3::new(cube.size(), Domain::UNIT, &nodes).ok()?;
+    Table::new(table.title.clone(), Some(shaper), Some(unit)).ok()
+}
+
 /// Writes a .cube file. Lines of `notes` stand as comments at its head.
 ///
 /// Numbers have nine decimals: closer than f32 can tell apart over 0..1.
 pub fn write(table: &Table, notes: &[String]) -> String {
+    if let Some(table) = spread_out(table) {
+        return write(&table, notes);
+    }
     let mut out = String::new();
     let put = |out: &mut String, c: &[f32]| {
         // Writing to a String cannot fail.

@@ -6,6 +6,7 @@ use clap::Args;
 use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
 use lantern_core::table::{Judgement, Table};
+use lantern_formats::{cdl, hald};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 
@@ -71,7 +72,9 @@ impl Inspect {
     }
 
     fn look_at(&self) -> Outcome<Value> {
-        let table = self.file.extension().is_some_and(|e| e.eq_ignore_ascii_case("cube"));
+        let has = |ending: &str| self.file.extension().is_some_and(|e| e.eq_ignore_ascii_case(ending));
+        // A picture that is said to go from one encoding to another is a HaldCLUT.
+        let table = has("cube") || has("png") && self.from.is_some();
         if table { self.table() } else { look_at(&self.file) }
     }
 }
@@ -98,10 +101,12 @@ fn look_at(path: &Path) -> Outcome<Value> {
     let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
     match ending.as_str() {
         "json" => of_json(path),
+        ending if cdl::Form::of_extension(ending).is_some() => of_corrections(path),
         _ => {
             let facts = lantern_formats::facts::read(&files::bytes(path)?);
             let facts = facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
-            let p = files::picture(path)?;
+            let frame = files::frame(path)?;
+            let (p, beside) = (&frame.picture, &frame.beside);
             let low = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::INFINITY, f32::min);
             let high = p.pixels.iter().flat_map(|q| &q[..3]).copied().fold(f32::NEG_INFINITY, f32::max);
             Ok(json!({
@@ -114,9 +119,27 @@ fn look_at(path: &Path) -> Outcome<Value> {
                 "highest": high,
                 "encoding, by its tags": facts.guess.encoding,
                 "because": facts.guess.reason,
+                "alpha": beside.alpha,
+                "width of a pixel over its height": beside.aspect,
+                "orientation": beside.orientation,
+                "windows": beside.windows.map(|w| json!({ "data": w.data, "shown": w.shown, "size": w.size })),
+                "may be a HaldCLUT of points on a side": hald::level(p.width(), p.height()).map(|l| l * l),
             }))
         }
     }
+}
+
+fn of_corrections(path: &Path) -> Outcome<Value> {
+    let all = cdl::read(&files::bytes(path)?).map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+    let three = |v: [f64; 3]| v.map(|v| v.to_string()).join(" ");
+    let line = |c: &cdl::Correction| {
+        let s = &c.step;
+        let (slope, offset, power) = (three(s.slope()), three(s.offset()), three(s.power()));
+        format!("{}: slope {slope}, offset {offset}, power {power}, saturation {}", c.id, s.saturation)
+    };
+    Ok(
+        json!({ "is": "an ASC colour decision list", "corrections": all.iter().map(line).collect::<Vec<_>>() }),
+    )
 }
 
 fn of_table(table: &Table) -> Value {

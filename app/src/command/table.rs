@@ -19,8 +19,8 @@ enum Format {
 }
 
 /// What is said of a table with both parts.
-const NARROW: &str = "this table has a 1D part before its 3D part, as linear light needs: programs that read 3D tables \
-    alone do not take it. From a logarithmic encoding (acescct, for one) there is none";
+const NARROW: &str = "this table has a 1D part before its 3D part, as linear light and ACEScc need: programs that read 3D \
+    tables alone do not take it. From another logarithmic encoding (acescct, for one) there is none";
 
 #[derive(Args)]
 pub struct Bake {
@@ -71,7 +71,7 @@ impl Bake {
         let baked = table::bake(&program, &plan, &title, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
         let baked = baked.ok_or_else(|| fail(&"the bake was cancelled"))?;
         files::write(&self.out, cube::write(&baked, &[]).as_bytes())?;
-        if baked.shaper.is_some() && baked.cube.is_some() {
+        if cube::is_narrow(&baked) {
             eprintln!("dusky-lantern: {NARROW}");
         }
         for left in &program.left_out {
