@@ -18,6 +18,11 @@ const PATIENCE: Duration = Duration::from_secs(60);
 pub struct Running(Child);
 
 impl Running {
+    /// The process's number.
+    pub fn id(&self) -> u32 {
+        self.0.id()
+    }
+
     /// Ends it at once, as a power cut would.
     pub fn kill(&mut self) {
         let _ = self.0.kill();

@@ -235,6 +235,50 @@ fn sixteen_handoffs_and_sixteen_clips_sent_together_all_end_and_the_api_answers_
     Ok(())
 }
 
+/// The most memory that a process has had, in megabytes: Linux's own count.
+fn most_memory(process: u32) -> Outcome<u64> {
+    let status = std::fs::read_to_string(format!("/proc/{process}/status"))?;
+    let line = status.lines().find_map(|l| l.strip_prefix("VmHWM:")).ok_or("no count of memory")?;
+    let kilobytes: u64 = line.trim().trim_end_matches(" kB").trim().parse()?;
+    Ok(kilobytes / 1024)
+}
+
+#[test]
+fn the_largest_picture_that_is_taken_leaves_the_server_under_a_gigabyte_and_larger_ones_are_refused()
+-> Outcome {
+    let data = tempfile::tempdir()?;
+    let (server, url) = serve(data.path(), 0)?;
+    let [_, scene, _] = small(&url)?;
+    let picture = |name: &str, size: &str, format: &str| -> Outcome<Vec<u8>> {
+        let path = data.path().join(name);
+        let source = format!("testsrc2=s={size}");
+        let made = Command::new("ffmpeg")
+            .args(["-v", "error", "-f", "lavfi", "-i", &source, "-frames:v", "1", "-pix_fmt", format])
+            .arg(&path)
+            .status()?;
+        if !made.success() {
+            return Err(format!("ffmpeg makes no {name}").into());
+        }
+        Ok(std::fs::read(path)?)
+    };
+    for (i, name) in (0..).zip(["8k.tif", "8k.png", "8k.dpx"]) {
+        let bytes = picture(name, "7680x4320", if name == "8k.dpx" { "gbrp12le" } else { "rgb48be" })?;
+        let (status, shot) = bring_in(&url, &scene, name, &bytes, 5000 + i)?;
+        assert_eq!((status, shot["width"].as_u64()), (200, Some(7680)), "{name}: {shot}");
+        let id = shot["id"].as_str().unwrap_or_default();
+        let seen = ureq::get(format!("{url}/api/shots/{id}/as?encoding=rec709&width=400")).call()?;
+        assert!(seen.status().is_success(), "{name}");
+    }
+    let bytes = picture("16k.png", "16384x8192", "gray")?;
+    let (status, problem) = bring_in(&url, &scene, "16k.png", &bytes, 5100)?;
+    assert_eq!(status, 422, "{problem}");
+    assert!(problem["detail"].to_string().contains("16384 × 8192"), "{problem}");
+    let most = most_memory(server.id())?;
+    println!("at most {most} MB");
+    assert!(most < 1024, "{most} MB");
+    Ok(())
+}
+
 #[test]
 fn a_full_disk_is_said_as_such_and_ends_its_job() -> Outcome {
     // A file system of its own that is full soon; where the machine allows none to be made, there is nothing to try.

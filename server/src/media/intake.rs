@@ -10,6 +10,11 @@ use lantern_formats::facts::Facts;
 /// The largest picture file: it is decoded in memory.
 const MOST_PICTURE: u64 = 1 << 30;
 
+/// Bytes of a pixel once it is read.
+const BYTES_OF_PIXEL: usize = 16;
+/// The most memory that a picture and its file take together while they are read: 8K in half float stays below.
+const MOST_MEMORY: usize = 860 << 20;
+
 /// A picture that was taken in.
 pub struct TakenIn {
     /// Its row, without a shot.
@@ -22,6 +27,17 @@ pub struct TakenIn {
 fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
     let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
     let facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
+    let needed = facts.width * facts.height * BYTES_OF_PIXEL + bytes.len();
+    if needed > MOST_MEMORY {
+        return Err(ApiError::Invalid(format!(
+            "“{name}” has {} × {} pixels: read, it takes {} MB of memory, and up to {} are given to a picture. Bring it in \
+             smaller",
+            facts.width,
+            facts.height,
+            needed >> 20,
+            MOST_MEMORY >> 20
+        )));
+    }
     let healed = lantern_formats::picture::read(bytes).map_err(wrong)?.heal();
     Ok((facts, healed))
 }
