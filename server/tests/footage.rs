@@ -53,6 +53,62 @@ async fn a_picture_comes_in_unknown_is_refused_until_its_encoding_is_said_and_th
 }
 
 #[actix_web::test]
+async fn colours_are_those_of_the_profile_as_it_is_now_also_while_pictures_are_made() {
+    service!(data, studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let shot = all["scenes"][0]["shots"][0]["id"].as_str().unwrap().to_owned();
+    let profile = all["profiles"][0].clone();
+    let place = format!("/api/profiles/{}", profile["id"].as_str().unwrap());
+    let worn = json!({ "encoding": "camera" }).to_string();
+    assert_eq!(ask!(service, patch, format!("/api/shots/{shot}"), worn).0, StatusCode::OK);
+    let request = picture_of(&shot, Quality::Rest);
+    let seen = |studio: &Studio| {
+        studio.picture(&request, Kind::Picture, &AtomicBool::new(false)).unwrap().unwrap()[16]
+    };
+    let before = seen(&studio);
+
+    // Two pages look on while the profile is edited to and fro.
+    let stop = AtomicBool::new(false);
+    let edits = async {
+        let mut last = before;
+        for round in 0..20 {
+            let mut body = profile["body"].clone();
+            let offset = body["log"]["logSideOffset"].as_f64().unwrap_or(0.0);
+            body["log"]["logSideOffset"] = json!(offset + if round % 2 == 0 { 0.02 } else { 0.0 });
+            let (status, said) = ask!(service, put, place, json!({ "body": body }).to_string());
+            assert_eq!(status, StatusCode::OK, "{said}");
+            // What was accepted is what is seen from then on: as a server that was just started shows it.
+            let now = seen(&studio);
+            assert_eq!(now, seen(&Studio::new(data.store.clone(), data.media.clone())), "round {round}");
+            assert_ne!(now, last, "round {round}");
+            last = now;
+        }
+        stop.store(true, std::sync::atomic::Ordering::Relaxed);
+        last
+    };
+    let watched = (studio.clone(), request.clone());
+    let onlookers = (0..2).map(|_| {
+        let (studio, request) = watched.clone();
+        let stop = &stop;
+        async move {
+            while !stop.load(std::sync::atomic::Ordering::Relaxed) {
+                let (studio, request) = (studio.clone(), request.clone());
+                let made = web::block(move || {
+                    studio.picture(&request, Kind::Picture, &AtomicBool::new(false)).map(drop)
+                });
+                made.await.unwrap().unwrap();
+            }
+        }
+    });
+    let (last, _) = futures_util::future::join(edits, futures_util::future::join_all(onlookers)).await;
+    assert_eq!(last, before, "the last edit took the first back");
+    // A profile that somebody else saved meanwhile is not written over by who names an older one.
+    let stale = json!({ "body": profile["body"], "revision": profile["revision"] }).to_string();
+    let (status, problem) = ask!(service, put, place, stale);
+    assert_eq!((status, problem["revision"].as_i64()), (StatusCode::CONFLICT, Some(21)), "{problem}");
+}
+
+#[actix_web::test]
 async fn an_openexr_brings_its_encoding_and_the_same_file_is_kept_once() {
     service!(data, _studio, service, production);
     let (_, all) = ask!(service, get, production, "");

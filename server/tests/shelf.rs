@@ -91,6 +91,42 @@ async fn a_picture_goes_through_the_table_that_its_path_names() {
 }
 
 #[actix_web::test]
+async fn a_look_with_a_table_in_it_is_handed_off_and_a_picture_through_its_file_is_the_looks_own() {
+    service!(data, studio, service, production);
+    let (_, line) = ask!(service, post, "/api/tables?name=half.cube", half());
+    let document = table_look("Halved", line["table"].as_str().unwrap());
+    let body = json!({ "name": "Halved", "document": document }).to_string();
+    let (_, made) = ask!(service, post, format!("{production}/looks"), body);
+    let look = format!("/api/looks/{}", made["id"].as_str().unwrap());
+    ask!(service, post, format!("{look}/versions"), "{}");
+    let wish = json!({ "version": 1, "from": "acescct", "to": "rec709", "size": 17 }).to_string();
+    let (status, begun) = ask!(service, post, format!("{look}/handoffs"), wish);
+    assert_eq!(status, StatusCode::OK, "{begun}");
+    let place = format!("/api/handoffs/{}", begun["id"].as_str().unwrap());
+    let done = loop {
+        let (_, handoff) = ask!(service, get, place, "");
+        if handoff["state"] != "running" && handoff["state"] != "queued" {
+            break handoff;
+        }
+        actix_web::rt::task::yield_now().await;
+    };
+    assert_eq!(done["state"], "done", "{done}");
+    let table = studio.media.read(done["checksum"].as_str().unwrap()).unwrap();
+    let table = lantern_formats::cube::read(&table).unwrap();
+    // 18 % grey by ACEScct (S-2016-001) through the file, and through the look on the page.
+    let mut grey = [[0.413_588_4, 0.413_588_4, 0.413_588_4, 1.0]];
+    table.apply(&mut grey);
+    let (_, detail) = ask!(service, get, production, "");
+    let shot = detail["scenes"][0]["shots"][0]["id"].as_str().unwrap().to_owned();
+    let mut request = common::picture_of(&shot, Quality::Rest);
+    request.path = Look::from_json(&document.to_string()).unwrap().path;
+    let seen = studio.picture(&request, lantern_server::preview::Kind::Picture, &AtomicBool::new(false));
+    let seen = seen.unwrap().unwrap();
+    assert!((grey[0][0] * 255.0 - f32::from(seen[16])).abs() < 1.0, "{grey:?} {}", seen[16]);
+    drop(data);
+}
+
+#[actix_web::test]
 async fn broken_tables_and_decision_lists_are_refused_in_words() {
     service!(_data, _studio, service, _production);
     for (bytes, why) in [

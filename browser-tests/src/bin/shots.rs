@@ -4,7 +4,7 @@ use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
 
 /// File name, query, the step to take in hand.
-const VIEWS: [(&str, &str, &str); 18] = [
+const VIEWS: [(&str, &str, &str); 19] = [
     ("footage", "?place=footage", ""),
     ("camera-profile", "?place=footage", ""),
     ("balance", "?place=balance&shot=kelp%20greenhouse%20004", ""),
@@ -14,6 +14,7 @@ const VIEWS: [(&str, &str, &str); 18] = [
     ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
     ("look-saturation", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "saturation"),
+    ("look-hdr", "?look=Harbour%20Dusk&shot=ferry%20deck%20008", "tone"),
     ("look-plain-rendering", "?look=Salt%20and%20Ember&shot=workbench%20001", "plain-rendering"),
     ("look-hue-curves", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-range", "?look=Brine%20Light&shot=workbench%20001", "tone"),
@@ -122,6 +123,12 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
                 ))
                 .await?;
             }
+        }
+        "look-hdr" => {
+            let shown = set.shown().await?;
+            set.click("button[aria-label^='Display: ']").await?;
+            set.press("[role=menuitem]", "BT.2100 PQ, 1000 cd/m² display").await?;
+            set.newer(shown).await?;
         }
         "shelf" => {
             set.press("button", "Shelf ▸").await?;

@@ -7,6 +7,7 @@ use lantern_core::scope::{
     limits, stops,
 };
 use lantern_core::step::KINDS;
+use lantern_core::table::{Bake, Domain};
 use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::json;
@@ -24,6 +25,8 @@ pub struct EncodingInfo {
     pub peak: Option<f64>,
     /// Marks for a scale of an HDR display's signal: light in cd/m² and its code value, rising; empty for others.
     pub marks: Vec<[f64; 2]>,
+    /// Whether a table that expects it has a 1D part, so that programs that know only 3D tables do not take it.
+    pub narrow: bool,
 }
 
 /// Light in cd/m² that scales of HDR signals are marked at.
@@ -43,6 +46,10 @@ pub fn encoding_list() -> Vec<EncodingInfo> {
     Encoding::shipped()
         .map(|e| EncodingInfo {
             display: e.reference == Reference::Display,
+            narrow: {
+                let plan = Bake::plan(&e, 33);
+                plan.shaped || plan.domain != Domain::UNIT
+            },
             peak: e.is_hdr().then_some(e.peak),
             marks: marks(&e),
             id: e.id,

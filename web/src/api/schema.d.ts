@@ -3777,6 +3777,8 @@ export interface components {
             id: string;
             /** @description Marks for a scale of an HDR display's signal: light in cd/m² and its code value, rising; empty for others. */
             marks: number[][];
+            /** @description Whether a table that expects it has a 1D part, so that programs that know only 3D tables do not take it. */
+            narrow: boolean;
             /**
              * Format: double
              * @description The peak of an HDR display in cd/m²; none for others.

@@ -122,6 +122,11 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
           ))}
         </div>
       </div>
+      {encodings.find((e) => e.id === from)?.narrow && (
+        <p role="note" className="leading-4 text-dim">
+          From this encoding the table has a 1D part before its 3D part. Programs that read 3D tables alone do not take it; from acescct there is none.
+        </p>
+      )}
       <Button type="submit" kind="main" disabled={!number || make.isPending} className="mt-1">
         Make the table
       </Button>
@@ -135,7 +140,7 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
 }
 
 function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; onShow: () => void }) {
-  const states: Record<string, string> = { done: "", running: "being made", failed: "failed", cancelled: "cancelled" };
+  const states: Record<string, string> = { done: "", queued: "waits its turn", running: "being made", failed: "failed", cancelled: "cancelled" };
   return (
     <button
       type="button"
