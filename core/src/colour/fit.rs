@@ -223,7 +223,7 @@ mod tests {
         let luma = |c: [f32; 3]| 0.2126 * c[0] + 0.7152 * c[1] + 0.0722 * c[2];
         for rgb in [[1.4, 0.2, -0.1], [-0.2, 0.6, 0.3], [0.9, 1.1, 0.2]] {
             let out = fit(rgb);
-            assert!((luma(out) - luma(rgb)).abs() < 1e-6);
+            assert!((luma(out) - luma(rgb)).abs() < 2.0 * SPARE);
             let wall = out.iter().any(|v| *v < 1e-6 || *v > 1.0 - 1e-6);
             assert!(wall && out.iter().all(|v| (0.0..=1.0).contains(v)), "{out:?}");
         }

@@ -32,12 +32,15 @@ struct Highlights {
     fall: f32,
 }
 
-/// Light added to the deepest tones, where the first codes over black of a display are bright: light (1 - 2^(-x / reach)),
-/// which spreads those codes over scene light that the curve alone would skip.
+/// What the curve is in the deepest tones, where the first codes over black of a display are bright: a power of scene light,
+/// which spreads those codes over scene light that the curve alone would skip. Both meet by a soft maximum, so that a few codes
+/// higher the curve is itself.
 #[derive(Clone, Copy, Debug, PartialEq)]
 struct Deepest {
+    /// Where power and curve meet: light, and stops over grey.
     light: f32,
-    reach: f32,
+    stops: f32,
+    power: f32,
 }
 
 /// Where the curve goes on straight in stops; nowhere, by an infinite place.
@@ -49,18 +52,18 @@ struct End {
     slope: f32,
 }
 
-/// How many codes over black are spread, and over how much scene light half of them lie.
-/// By trial: what keeps the first code's step small under every look that ships, and grades photographs least otherwise.
-const DEEPEST_CODES: f64 = 4.0;
-const DEEPEST_REACH: f32 = 0.002_1;
+/// At how many codes over black the power of the deepest tones meets the curve, and that power. By trial: what keeps the first
+/// code's step small under every look that ships, and grades pictures least otherwise.
+const DEEPEST_CODES: f64 = 2.5;
+const DEEPEST_POWER: f32 = 0.4;
 /// A first code below this light needs none of it: the curve itself is steep enough there.
 const FAINT_CODE: f64 = 1e-4;
 /// How much of G shows already where the curve itself still rises (from the trials: the least that leaves no dent).
 const RISE: f64 = 0.5;
 /// The share of the peak at which a curve for display sources goes on straight.
 const STRAIGHT_FROM: f64 = 0.85;
-/// Halvings that the inverse of a curve with headroom takes, over 30 stops.
-const HALVINGS: usize = 24;
+/// Halvings that the inverse of a curve without a closed form takes, over 52 stops.
+const HALVINGS: usize = 26;
 
 impl ToneCurve {
     /// The curve of a rendering for a display, as the pair for display sources has it: with a bounded slope of its inverse
@@ -70,7 +73,8 @@ impl ToneCurve {
         let mut curve = Self::new(of, display.headroom);
         if display.first_code > FAINT_CODE {
             let light = (DEEPEST_CODES * display.first_code) as f32;
-            curve.deepest = Some(Deepest { light, reach: DEEPEST_REACH });
+            let stops = log2(curve.inverse(light) * (1.0 / 0.18));
+            curve.deepest = Some(Deepest { light, stops, power: DEEPEST_POWER });
         }
         let light = (STRAIGHT_FROM * display.headroom) as f32;
         let stops = log2(curve.inverse(light) * (1.0 / 0.18));
@@ -125,7 +129,7 @@ impl ToneCurve {
             light = (light * h.gain(r, self.gain)).min(self.peak);
         }
         if let Some(d) = &self.deepest {
-            light += d.light * (1.0 - exp2(-x / d.reach));
+            light = soft_max(light, d.at(stops));
         }
         let straight = self.end.light + (stops - self.end.stops).max(0.0) * self.end.slope;
         select(x > 0.0, select(stops > self.end.stops, straight, light), 0.0)
@@ -141,15 +145,18 @@ impl ToneCurve {
         let mut slope = self.power / (1.0 + r) * (1.0 + self.toe / (y + self.toe));
         // Without branches, which would keep the loop that this is inlined into from being vectorised.
         let highlights = self.highlights.unwrap_or(Highlights { rise: 0.0, fall: 0.0 });
-        let deepest = self.deepest.unwrap_or(Deepest { light: 0.0, reach: 1.0 });
+        let deepest = self.deepest.unwrap_or(Deepest { light: 0.0, stops: 0.0, power: 1.0 });
         let (gain, rises) = highlights.gain_and_slope(r, self.gain);
         light = (light * gain).min(self.ceiling.max(self.peak));
         slope = (slope + self.power * rises) * light * LN_2;
-        // Beyond 40 nothing is left, and numbers that are no longer normal are slow.
-        let x = (0.18 * exp2(stops) / deepest.reach).min(40.0);
-        let left = exp2(-x);
-        light += deepest.light * (1.0 - left);
-        slope += deepest.light * left * x * (LN_2 * LN_2);
+        let deep = deepest.at(stops);
+        let (own, both) = (light, soft_max(light, deep));
+        let share = |part: f32| {
+            let r = part / both.max(1e-30);
+            r * r * r
+        };
+        slope = share(own) * slope + share(deep) * deep * deepest.power * LN_2;
+        light = both;
         let over = stops - self.end.stops;
         let straight = self.end.light + over.max(0.0) * self.end.slope;
         (select(over > 0.0, straight, light), select(over > 0.0, self.end.slope, slope))
@@ -183,7 +190,7 @@ impl ToneCurve {
     /// By halving in stops.
     #[inline(always)]
     fn searched(&self, y: f32) -> f32 {
-        let (mut low, mut high) = (-18.0_f32, 12.0_f32);
+        let (mut low, mut high) = (-40.0_f32, 12.0_f32);
         for _ in 0..HALVINGS {
             let middle = 0.5 * (low + high);
             let below = self.at(0.18 * exp2(middle)) < y;
@@ -208,6 +215,22 @@ impl ToneCurve {
 
     fn stops_of(&self, light: f32) -> f32 {
         log2(self.inverse(light) * (1.0 / 0.18))
+    }
+}
+
+/// (a^4 + b^4)^(1/4) of what is not below zero.
+#[inline(always)]
+fn soft_max(a: f32, b: f32) -> f32 {
+    let (most, least) = (a.max(b), a.min(b));
+    let r = least / most.max(1e-30);
+    let r = r * r;
+    most * (1.0 + r * r).sqrt().sqrt()
+}
+
+impl Deepest {
+    #[inline(always)]
+    fn at(&self, stops: f32) -> f32 {
+        self.light * exp2(self.power * (stops - self.stops))
     }
 }
 
