@@ -205,3 +205,38 @@ fn a_reading_has_a_fingerprint_a_step_and_the_curves_of_the_step_in_hand() {
     let rendering = reading.fingerprints.iter().find(|f| f.step == "rendering").unwrap();
     assert!(rendering.neutral.windows(2).all(|w| w[1][1] >= w[0][1]));
 }
+
+#[test]
+fn a_database_that_a_newer_program_changed_is_refused_and_left_as_it_is() {
+    use diesel::RunQueryDsl;
+    let (dir, data, production, _) = folder();
+    let sql = "INSERT INTO __diesel_schema_migrations (version) VALUES ('00000000000099')";
+    diesel::sql_query(sql).execute(&mut *data.store.connect().unwrap()).unwrap();
+    drop(data);
+    let refused = Data::open(dir.path()).map(drop).unwrap_err().to_string();
+    assert!(refused.contains("newer Dusky Lantern") && refused.contains("--data"), "{refused}");
+    assert_eq!(refused.lines().count(), 1);
+    // Without that change it is what it was.
+    let file = dir.path().join("lantern.sqlite3");
+    let mut c: diesel::SqliteConnection = diesel::Connection::establish(&file.to_string_lossy()).unwrap();
+    diesel::sql_query("DELETE FROM __diesel_schema_migrations WHERE version = '00000000000099'")
+        .execute(&mut c)
+        .unwrap();
+    drop(c);
+    let data = Data::open(dir.path()).unwrap();
+    assert_eq!(LookRow::of_production(&mut data.store.connect().unwrap(), &production).unwrap().len(), 1);
+}
+
+#[test]
+fn a_database_without_room_says_so_and_keeps_what_it_had() {
+    use diesel::RunQueryDsl;
+    let (_dir, data, production, _) = folder();
+    // SQLite's own bound stands in for a full disk: the same error comes of both.
+    let c = &mut *data.store.connect().unwrap();
+    diesel::sql_query("PRAGMA max_page_count = 1").execute(c).unwrap();
+    let mut look = Look::new("Large");
+    look.notes = "salt ".repeat(200_000);
+    let refused = LookRow::create(c, &production, &look).map(drop).unwrap_err();
+    assert!(matches!(refused, ApiError::Full), "{refused:?}");
+    assert_eq!(LookRow::of_production(c, &production).unwrap().len(), 1);
+}

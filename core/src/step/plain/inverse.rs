@@ -229,8 +229,10 @@ mod tests {
                     for (way, got) in [("plain", &a), ("pair", &b)] {
                         for c in 0..3 {
                             let got = got[c][i];
-                            let off = (got - want[c]).abs() / (most + 1e-4);
-                            assert!(off < 2e-5, "{way}, {id}: {want:?}: {got} in channel {c}");
+                            // Next to black the pair's power is steep: a rounding of scene light is a millionth there.
+                            let off = (got - want[c]).abs();
+                            let near = off < 2e-5 * (most + 1e-4) || off < 1e-6;
+                            assert!(near, "{way}, {id}: {want:?}: {got} in channel {c}");
                         }
                     }
                 }
