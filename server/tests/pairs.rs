@@ -179,32 +179,8 @@ fn calls(ids: &Ids) -> Vec<Call> {
             kept.iter().any(|v| v["name"] == format!("kept {round}"))
         },
     ));
-    all.push(call(
-        "handoff",
-        Method::POST,
-        format!("/api/looks/{look}/handoffs"),
-        // Each round asks for another way, so that its own can be told.
-        |round, _| json!({ "version": 1, "from": "acescct", "to": WAYS[round as usize % WAYS.len()], "size": 17 }),
-        |round, state| {
-            let made = state["handoffs"].as_array().unwrap();
-            made.iter().filter(|h| h["to"] == WAYS[round as usize % WAYS.len()]).count() > round as usize / WAYS.len()
-        },
-    ));
-    all.push(call(
-        "cancel",
-        Method::POST,
-        format!("/api/handoffs/{}/cancel", ids.handoff),
-        |_, _| json!({}),
-        |_, state| {
-            let made = state["handoffs"].as_array().unwrap();
-            made.iter().any(|h| h["state"] == "cancelled")
-        },
-    ));
     all
 }
-
-/// Encodings that handoffs give.
-const WAYS: [&str; 4] = ["rec709", "srgb", "p3-d65", "rec2020"];
 
 #[derive(Clone)]
 struct Ids {
@@ -214,7 +190,6 @@ struct Ids {
     other: String,
     look: String,
     profile: String,
-    handoff: String,
 }
 
 #[actix_web::test]
@@ -261,19 +236,11 @@ async fn of_two_calls_at_once_none_that_was_accepted_is_lost() {
     let production = format!("/api/productions/{}", all[0]["id"].as_str().unwrap());
     let state = get(production.clone()).await;
     let id = |v: &Value| v["id"].as_str().unwrap().to_owned();
-    let look = id(&get(format!("{production}/looks")).await[0]);
-    // Three in line: the last of them waits, to be cancelled.
-    let mut handoff = String::new();
-    for _ in 0..3 {
-        let wish = json!({ "version": 1, "from": "acescg", "to": "rec709", "size": 33 });
-        handoff = id(&send(Method::POST, format!("/api/looks/{look}/handoffs"), wish).await.1);
-    }
     let ids = Ids {
         scene: id(&state["scenes"][0]),
         shot: id(&state["scenes"][0]["shots"][0]),
         other: id(&state["scenes"][0]["shots"][1]),
-        look,
-        handoff,
+        look: id(&get(format!("{production}/looks")).await[0]),
         profile: id(&state["profiles"][0]),
         production: production.clone(),
     };
@@ -284,7 +251,6 @@ async fn of_two_calls_at_once_none_that_was_accepted_is_lost() {
             "trim": get(format!("/api/shots/{}/trim", ids.shot)).await,
             "look": get(format!("/api/looks/{}", ids.look)).await,
             "versions": get(format!("/api/looks/{}/versions", ids.look)).await,
-            "handoffs": get(format!("/api/looks/{}/handoffs", ids.look)).await,
         })
     };
 
