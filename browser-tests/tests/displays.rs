@@ -31,6 +31,8 @@ async fn a_picture_made_for_an_hdr_display_is_tone_mapped_says_so_and_is_measure
         assert!((a / b - 1.0).abs() < 0.33, "{hdr:?} {sdr:?}");
     }
     set.until("return [...document.querySelectorAll('[role=note]')].some((e) => e.innerText === 'BT.2100 PQ, 1000 cd/m² display, tone-mapped to this monitor')").await?;
+    // The path's end names it too.
+    set.until("return document.querySelector('nav[aria-label=Path]')?.parentElement.innerText.includes('BT.2100 PQ, 1000 cd/m²')").await?;
     let marks = set.js(MARKS).await?.to_string();
     assert!(marks.contains("203") && marks.contains("1k") && !marks.contains("75"), "{marks}");
 

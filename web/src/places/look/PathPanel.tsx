@@ -3,7 +3,8 @@ import { DndContext, KeyboardSensor, PointerSensor, closestCenter, useSensor, us
 import { memo, useState } from "react";
 import type { Zone } from "../../api/client";
 import { useWork } from "../../state/work";
-import { encodingName } from "../../state/encodings";
+import { encodingName, useHdrDisplays } from "../../state/encodings";
+import { useInstruments } from "../../state/instruments";
 import { shotsOf, useSession } from "../../state/session";
 import { Button, Menu } from "../../ui/controls";
 import { Beads, useFaces } from "./Beads";
@@ -70,9 +71,16 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
         })}
       </DndContext>
       <div className="flex-1" />
-      {trim ? <End title="Looks" says="lie over this trim" /> : <End title="Screen" says="sRGB" />}
+      {trim ? <End title="Looks" says="lie over this trim" /> : <Delivery />}
     </nav>
   );
+}
+
+/** Where the path ends: the display that the picture is made for. */
+function Delivery() {
+  const display = useInstruments((s) => s.display);
+  const hdr = useHdrDisplays().find((e) => e.id === display);
+  return <End title="Screen" says={hdr ? hdr.title.replace(" display", "") : "sRGB"} />;
 }
 
 function End({ title, says }: { title: string; says: string }) {
