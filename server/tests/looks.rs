@@ -365,3 +365,50 @@ async fn only_this_machines_own_pages_are_answered() {
         }
     }
 }
+
+#[actix_web::test]
+async fn a_handoff_asked_for_at_once_with_any_other_writing_call_is_there_and_so_is_the_other() {
+    service!(data, _studio, service, production);
+    let look = first_look!(service, production);
+    let handoffs = format!("{look}/handoffs");
+    let wish = || json!({ "version": 1, "from": "acescct", "to": "rec709", "size": 17 }).to_string();
+    let (_, first) = ask!(service, post, handoffs, wish());
+    let cancel = format!("/api/handoffs/{}/cancel", first["id"].as_str().unwrap());
+    for round in 0..20 {
+        let name = format!("round {round}");
+        let (_, now) = ask!(service, get, look, "");
+        let mut document = now["document"].clone();
+        document["notes"] = json!(name);
+        let save = json!({ "revision": now["revision"], "document": document }).to_string();
+        let called = json!({ "name": name }).to_string();
+        let other = async {
+            match round % 5 {
+                0 => ask!(service, put, look, save),
+                1 => ask!(service, post, format!("{look}/versions"), called),
+                2 => ask!(service, put, production, called),
+                3 => ask!(service, post, cancel, ""),
+                _ => ask!(service, post, handoffs, wish()),
+            }
+        };
+        let one = async { ask!(service, post, handoffs, wish()) };
+        let ((status, made), (other_status, said)) = futures_util::future::join(one, other).await;
+        assert!(status.is_success() && other_status.is_success(), "{made} {said}");
+        let (_, list) = ask!(service, get, handoffs, "");
+        let there = |id: &Value| list.as_array().unwrap().iter().any(|h| h["id"] == *id);
+        assert!(there(&made["id"]), "round {round}");
+        let kept = match round % 5 {
+            0 => ask!(service, get, look, "").1["document"]["notes"] == name,
+            1 => ask!(service, get, format!("{look}/versions"), "").1[0]["name"] == name,
+            2 => ask!(service, get, production, "").1["name"] == name,
+            3 => {
+                ["cancelled", "done"].contains(&said["state"].as_str().unwrap_or(""))
+                    || said["state"] == "running"
+            }
+            _ => there(&said["id"]),
+        };
+        assert!(kept, "round {round}: {said}");
+        // What is not needed any more does not wait its turn.
+        ask!(service, post, format!("/api/handoffs/{}/cancel", made["id"].as_str().unwrap()), "");
+    }
+    drop(data);
+}
