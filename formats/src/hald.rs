@@ -21,8 +21,9 @@ pub fn is_png(bytes: &[u8]) -> bool {
 
 /// Reads a table from a PNG of 8 or 16 bit.
 pub fn read(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
-    let picture = crate::png::read(bytes)?;
-    let (w, h) = (picture.width(), picture.height());
+    // By its header: what has not the size of a table is not decoded at all.
+    let facts = crate::facts::read(bytes)?;
+    let (w, h) = (facts.width, facts.height);
     let level = level(w, h).ok_or_else(|| {
         broken(format!("a table's picture is square with 8, 27, 64, 125, 216, 343, 512, 729, 1000 or 1331 pixels on a side; this one has {w} x {h}"))
     })?;
@@ -30,6 +31,7 @@ pub fn read(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
     if !SIZES.contains(&size) {
         return Err(broken(format!("{size} points on a side are more than {}", SIZES.end())));
     }
+    let picture = crate::png::read(bytes)?;
     let nodes: Vec<[f32; 3]> = picture.pixels.iter().map(|p| [p[0], p[1], p[2]]).collect();
     let cube = Table3::new(size, Domain::UNIT, &nodes)?;
     Ok(Table::new(title.chars().take(200).collect(), None, Some(cube))?)
@@ -68,6 +70,12 @@ mod tests {
         let bytes = crate::png::write(&odd, Depth::Eight).unwrap();
         assert!(read(&bytes, "").unwrap_err().to_string().contains("9 x 9"));
         assert!(read(b"\x89PNG\r\n\x1a\nnothing", "").is_err());
+        // A header that promises 268 megapixels, with nothing behind it: refused for its size, not for what is missing.
+        let mut huge = bytes.clone();
+        huge[16..24].copy_from_slice(&[0, 0, 0x40, 0, 0, 0, 0x40, 0]);
+        let sum = crate::png::crc(&huge[12..29]);
+        huge[29..33].copy_from_slice(&sum.to_be_bytes());
+        assert!(read(&huge, "").unwrap_err().to_string().contains("16384 x 16384"));
         assert_eq!((level(512, 512), level(512, 511), level(4096, 4096)), (Some(8), None, Some(16)));
     }
 }

@@ -74,7 +74,7 @@ fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
         return unsupported("a picture whose channels differ in depth");
     }
     // What stands beside the colours is alpha where the file says so, or says nothing of a single one.
-    let extra = numbers(d, Tag::ExtraSamples, 0)?[0];
+    let extra = numbers(d, Tag::ExtraSamples, 0)?.first().copied().unwrap_or(0);
     let alpha = samples > colours && (matches!(extra, 1 | 2) || samples == colours + 1);
     let resolution = |d: &mut Decoder<R>, tag| match d.find_tag(tag) {
         Ok(Some(Value::Rational(n, of))) if n > 0 && of > 0 => Some(n as f32 / of as f32),

@@ -69,6 +69,9 @@ impl Frames {
         }
         let pattern = Pattern::of(&self.out);
         let folder = pattern.is_none() && (sources.len() > 1 || self.out.is_dir());
+        if self.kind.is_some() && !folder {
+            return Err(Failure("--as is for results in a folder: a file's name says its own format".into()));
+        }
         if folder && !self.out.is_dir() {
             let out = self.out.display();
             return Err(Failure(format!(
@@ -183,7 +186,9 @@ impl Pattern {
         let (digits, after) = rest.split_once('d')?;
         let digits = if digits.is_empty() { 1 } else { digits.strip_prefix('0')?.parse().ok()? };
         let folder = path.parent().unwrap_or(Path::new("")).to_owned();
-        (digits <= 9).then(|| Self { folder, before: before.into(), digits, after: after.into() })
+        // "100%done.png" is a name.
+        let word = after.starts_with(|c: char| c.is_alphanumeric());
+        (digits <= 9 && !word).then(|| Self { folder, before: before.into(), digits, after: after.into() })
     }
 
     fn with(&self, number: u32) -> PathBuf {
@@ -273,7 +278,9 @@ mod tests {
         }
         let plain = Pattern::of(Path::new("%d.png")).unwrap();
         assert_eq!((plain.with(7), plain.number_of(Path::new("0007.png"))), ("7.png".into(), None));
-        assert_eq!(Pattern::of(Path::new("100%.png")), None);
+        for name in ["100%.png", "100%done.png", "%s.png", "%4d.png"] {
+            assert_eq!(Pattern::of(Path::new(name)), None, "{name}");
+        }
     }
 
     #[test]

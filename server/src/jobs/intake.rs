@@ -20,7 +20,9 @@ pub fn queue(
 ) {
     let id = shot.to_owned();
     jobs.queue(Lane::Intake, shot, move |job| {
-        let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| work(&studio, job)))
+        // What was stopped before its turn is not begun.
+        let work = || if job.cancelled() { Ok(()) } else { work(&studio, job) };
+        let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
             .unwrap_or_else(|_| Err(ApiError::internal("the intake broke down")));
         let arrival = ended.inspect_err(|e| tracing::warn!("shot {id}: {e:?}")).err().map(|e| e.to_string());
         let patch = ShotPatch { arrival: Some(arrival.unwrap_or_default()), ..Default::default() };

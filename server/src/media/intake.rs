@@ -23,21 +23,26 @@ pub struct TakenIn {
     pub facts: Facts,
 }
 
+/// Refuses a picture that takes too much memory once it is read, by its header. `length` is that of its file.
+pub fn within_memory(name: &str, facts: &Facts, length: usize) -> ApiResult<()> {
+    let needed = facts.width * facts.height * BYTES_OF_PIXEL + length;
+    if needed <= MOST_MEMORY {
+        return Ok(());
+    }
+    Err(ApiError::Invalid(format!(
+        "“{name}” has {} × {} pixels: read, it takes {} MB of memory, and up to {} are given to a picture. Bring it in smaller",
+        facts.width,
+        facts.height,
+        needed >> 20,
+        MOST_MEMORY >> 20
+    )))
+}
+
 /// Looks at a picture file's bytes: they have to decode to the end.
 fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
     let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
     let facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
-    let needed = facts.width * facts.height * BYTES_OF_PIXEL + bytes.len();
-    if needed > MOST_MEMORY {
-        return Err(ApiError::Invalid(format!(
-            "“{name}” has {} × {} pixels: read, it takes {} MB of memory, and up to {} are given to a picture. Bring it in \
-             smaller",
-            facts.width,
-            facts.height,
-            needed >> 20,
-            MOST_MEMORY >> 20
-        )));
-    }
+    within_memory(name, &facts, bytes.len())?;
     let healed = lantern_formats::picture::read(bytes).map_err(wrong)?.heal();
     Ok((facts, healed))
 }
