@@ -6,7 +6,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::preview::Studio;
 use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
-use crate::preview::proxy::Source;
+use crate::preview::proxy::{Haste, Source};
 use crate::store::Store;
 use crate::store::shots::{Frame, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
@@ -238,7 +238,7 @@ pub async fn as_encoding(
             let place = i64::from(shot.poster);
             Source::of(c, &shot, &production, place, &wanted.encoding)
         })?;
-        let proxy = studio.proxies.of(&studio.media, &source, width)?;
+        let proxy = studio.proxies.of(&studio.media, &source, width, Haste::InHand)?;
         let mut picture = proxy.picture.clone();
         let display = Encoding::find("srgb").ok_or_else(|| ApiError::internal("no sRGB"))?;
         Program::compile(&Path::default(), &proxy.encoding, &display)?.run_parallel(&mut picture.pixels);

@@ -110,6 +110,16 @@ pub fn threads() -> Option<&'static rayon::ThreadPool> {
     .as_ref()
 }
 
+/// Does work on a thread of its own that lets everything else go first, and waits for it. What the work spreads over
+/// threads stays on that one, and it can pick up nothing else that waits: whoever holds a lock or a turn may call this.
+pub fn stepped_back<T: Send>(work: impl FnOnce() -> T + Send) -> T {
+    match rayon::ThreadPoolBuilder::new().num_threads(1).start_handler(|_| step_back()).build() {
+        Ok(thread) => thread.install(work),
+        // No thread is to be had: then at once.
+        Err(_) => work(),
+    }
+}
+
 fn lock(known: &Known) -> std::sync::MutexGuard<'_, HashMap<String, Arc<Job>>> {
     known.lock().unwrap_or_else(PoisonError::into_inner)
 }

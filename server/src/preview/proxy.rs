@@ -4,6 +4,7 @@
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
 use crate::error::{ApiError, ApiResult};
+use crate::jobs::stepped_back;
 use crate::media::MediaFolder;
 use crate::media::intake::within_memory;
 use crate::store::productions::Production;
@@ -127,6 +128,15 @@ pub struct Proxies {
     free: Condvar,
 }
 
+/// Who waits for a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Haste {
+    /// Somebody who works on it.
+    InHand,
+    /// Nobody in particular: it stands around the one in hand, and must not hold that one up.
+    Around,
+}
+
 /// Points on a side of the tables that pictures go through while something is dragged.
 const QUICK_SIZE: usize = 33;
 
@@ -161,13 +171,22 @@ impl Drop for Turn<'_> {
 impl Proxies {
     /// The proxy of a source, at most `width` pixels wide. Blocks while it is decoded for the first time, whoever asked
     /// for it first.
-    pub fn of(&self, media: &MediaFolder, source: &Source, width: usize) -> ApiResult<Arc<Proxy>> {
+    pub fn of(
+        &self,
+        media: &MediaFolder,
+        source: &Source,
+        width: usize,
+        haste: Haste,
+    ) -> ApiResult<Arc<Proxy>> {
         let key = (source.key(), width);
         loop {
             match self.find_or_begin(&key) {
                 Ok(found) => return Ok(found),
                 Err(Ok(turn)) => {
-                    let made = Arc::new(source.decode(media, width)?);
+                    let made = Arc::new(match haste {
+                        Haste::InHand => source.decode(media, width)?,
+                        Haste::Around => stepped_back(|| source.decode(media, width))?,
+                    });
                     self.keep(&key, &made);
                     drop(turn);
                     return Ok(made);
@@ -252,23 +271,47 @@ mod tests {
     use super::*;
     use lantern_formats::Depth;
 
+    /// Stills of a size in a media folder, each of its own grey; their hashes.
+    fn stills(media: &MediaFolder, count: usize, [w, h]: [usize; 2]) -> Vec<String> {
+        let still = |i: usize| {
+            let picture = Picture::new(w, h, vec![[0.1 * i as f32, 0.4, 0.6, 1.0]; w * h]).unwrap();
+            media.keep(&lantern_formats::png::write(&picture, Depth::Eight).unwrap()).unwrap()
+        };
+        (0..count).map(still).collect()
+    }
+
+    fn source(media: &str, encoding: &str) -> Source {
+        Source { media: media.into(), profile: None, shipped: Encoding::find(encoding) }
+    }
+
     #[test]
-    fn many_that_want_the_same_picture_get_it_decoded_once() {
+    fn a_row_of_large_pictures_that_many_want_is_decoded_once_each() {
         let folder = tempfile::tempdir().unwrap();
         let media = MediaFolder::open(folder.path()).unwrap();
-        let picture = Picture::new(640, 360, vec![[0.2, 0.4, 0.6, 1.0]; 640 * 360]).unwrap();
-        let hash = media.keep(&lantern_formats::png::write(&picture, Depth::Sixteen).unwrap()).unwrap();
-        let source = |id: &str| Source { media: hash.clone(), profile: None, shipped: Encoding::find(id) };
+        let row = stills(&media, 8, [4096, 2160]);
         let proxies = Proxies::default();
-        let all: Vec<Arc<Proxy>> = std::thread::scope(|s| {
-            let asked: Vec<_> =
-                (0..8).map(|_| s.spawn(|| proxies.of(&media, &source("acescct"), 320).unwrap())).collect();
-            asked.into_iter().map(|t| t.join().unwrap()).collect()
+        let page = || -> Vec<Arc<Proxy>> {
+            row.iter()
+                .map(|h| proxies.of(&media, &source(h, "acescct"), 160, Haste::Around).unwrap())
+                .collect()
+        };
+        let all: Vec<Vec<Arc<Proxy>>> = std::thread::scope(|s| {
+            let pages: Vec<_> = (0..8).map(|_| s.spawn(page)).collect();
+            pages.into_iter().map(|t| t.join().unwrap()).collect()
         });
-        assert!(all.iter().all(|p| Arc::ptr_eq(p, &all[0])), "one of them all");
-        // The same file that means something else is another picture.
-        let other = proxies.of(&media, &source("rec709"), 320).unwrap();
-        assert!(!Arc::ptr_eq(&other, &all[0]) && other.hash != all[0].hash);
+        // Whoever decodes hands out what it made: one and the same for all.
+        assert!(all.iter().all(|page| page.iter().zip(&all[0]).all(|(a, b)| Arc::ptr_eq(a, b))));
+    }
+
+    #[test]
+    fn the_same_file_that_means_something_else_is_another_picture() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let row = stills(&media, 1, [64, 36]);
+        let proxies = Proxies::default();
+        let [a, b] = ["acescct", "rec709"]
+            .map(|e| proxies.of(&media, &source(&row[0], e), 32, Haste::InHand).unwrap());
+        assert!(!Arc::ptr_eq(&a, &b) && a.hash != b.hash);
     }
 
     #[test]
@@ -279,7 +322,7 @@ mod tests {
         let proxies = Proxies::default();
         std::thread::scope(|s| {
             for _ in 0..6 {
-                s.spawn(|| assert!(proxies.of(&media, &source, 100).is_err()));
+                s.spawn(|| assert!(proxies.of(&media, &source, 100, Haste::InHand).is_err()));
             }
         });
         assert_eq!(proxies.lock().busy, 0);

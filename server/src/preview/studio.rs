@@ -1,6 +1,6 @@
 //! The studio: makes the pictures that pages ask for.
 
-use super::proxy::{Proxies, Proxy, Source};
+use super::proxy::{Haste, Proxies, Proxy, Source};
 use super::request::{
     COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest,
     SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
@@ -226,7 +226,7 @@ impl Studio {
     pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
         let path = self.whole(shot, &r.path, None)?;
-        let proxy = self.proxy(shot, None, r.width)?;
+        let proxy = self.proxy_in(shot, None, r.width, Haste::Around)?;
         let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
@@ -311,12 +311,17 @@ impl Studio {
 
     /// A frame's proxy of at most a width.
     pub fn proxy(&self, shot: &str, place: Option<u32>, width: u32) -> ApiResult<Arc<Proxy>> {
+        self.proxy_in(shot, place, width, Haste::InHand)
+    }
+
+    /// The same, with somebody who waits for it or nobody in particular.
+    fn proxy_in(&self, shot: &str, place: Option<u32>, width: u32, haste: Haste) -> ApiResult<Arc<Proxy>> {
         let source = self.store.with(|c| {
             let (shot, production) = Shot::find(c, shot)?;
             let place = place.map_or(i64::from(shot.poster), i64::from);
             Source::of(c, &shot, &production, place, &shot.encoding)
         })?;
-        self.proxies.of(&self.media, &source, (width as usize).clamp(16, 4096))
+        self.proxies.of(&self.media, &source, (width as usize).clamp(16, 4096), haste)
     }
 
     /// The trim of a shot as it was saved last.
