@@ -65,6 +65,33 @@ impl Picture {
         self.height
     }
 
+    /// The picture as it is meant to be seen, from how its rows and columns stand in the file, 1 to 8 (TIFF 6.0,
+    /// Orientation: 1 is upright, from 5 on rows and columns change places). Anything else is left as it is.
+    pub fn upright(self, orientation: u8) -> Self {
+        let (w, h) = (self.width, self.height);
+        // Where the first row and the first column of the file are seen: to the right, to the bottom, and crossed.
+        let (right, bottom, crossed) = match orientation {
+            2 => (true, false, false),
+            3 => (true, true, false),
+            4 => (false, true, false),
+            5 => (false, false, true),
+            6 => (true, false, true),
+            7 => (true, true, true),
+            8 => (false, true, true),
+            _ => return self,
+        };
+        let (width, height) = if crossed { (h, w) } else { (w, h) };
+        let mut pixels = Vec::with_capacity(self.pixels.len());
+        for y in 0..height {
+            let v = if bottom { height - 1 - y } else { y };
+            pixels.extend((0..width).map(|x| {
+                let u = if right { width - 1 - x } else { x };
+                self.pixels[if crossed { u * w + v } else { v * w + u }]
+            }));
+        }
+        Self { width, height, pixels }
+    }
+
     /// Replaces NaN by 0 and infinities by the largest half-float value (65504), as readers do; gives the
     /// number of values replaced.
     pub fn heal(&mut self) -> usize {
@@ -164,6 +191,29 @@ mod tests {
         let mut out = [0; 12];
         to_bytes(&[[0.5, 1.0, 0.0, 0.3], [-1.0, 7.0, f32::NAN, 1.0], [0.0019, 0.002, 0.9985, 1.0]], &mut out);
         assert_eq!(out, [128, 255, 0, 255, 0, 255, 0, 255, 0, 1, 255, 255]);
+    }
+
+    #[test]
+    fn pictures_are_turned_as_the_orientation_tag_says() {
+        // TIFF 6.0 and EXIF name the sides that the file's first row and first column are seen at: top left, top right,
+        // bottom right, bottom left, left top, right top, right bottom, left bottom.
+        let picture = Picture::new(3, 2, (1..=6).map(|v| [v as f32; 4]).collect()).unwrap();
+        let seen = [
+            (1, 3, [1, 2, 3, 4, 5, 6]),
+            (2, 3, [3, 2, 1, 6, 5, 4]),
+            (3, 3, [6, 5, 4, 3, 2, 1]),
+            (4, 3, [4, 5, 6, 1, 2, 3]),
+            (5, 2, [1, 4, 2, 5, 3, 6]),
+            (6, 2, [4, 1, 5, 2, 6, 3]),
+            (7, 2, [6, 3, 5, 2, 4, 1]),
+            (8, 2, [3, 6, 2, 5, 1, 4]),
+            (9, 3, [1, 2, 3, 4, 5, 6]),
+        ];
+        for (orientation, width, want) in seen {
+            let turned = picture.clone().upright(orientation);
+            let values: Vec<i32> = turned.pixels.iter().map(|p| p[0] as i32).collect();
+            assert_eq!((turned.width(), values), (width, want.to_vec()), "{orientation}");
+        }
     }
 
     #[test]

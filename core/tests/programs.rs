@@ -78,7 +78,7 @@ fn strong_steps() -> Vec<Step> {
     let json = |kind: &str| match kind {
         "balance" => serde_json::json!({ "exposure": 1.0, "temperature": 3200.0, "tint": 10.0 }),
         "tone" => {
-            serde_json::json!({ "contrast": 1.8, "black": -1.0, "toe": 0.6, "shoulder": 0.8, "fade": 0.4, "keep_colour": 0.5 })
+            serde_json::json!({ "contrast": 1.8, "black": -1.0, "toe": 0.6, "shoulder": 0.8, "fade": 0.4, "lift": 0.2, "keep_colour": 0.5 })
         }
         "tone-tint" => {
             serde_json::json!({ "darks_hue": 300.0, "darks_amount": 0.1, "lights_hue": 120.0, "lights_amount": 0.1, "middles_brightness": 0.5 })
@@ -106,8 +106,11 @@ fn strong_steps() -> Vec<Step> {
             "by_saturation": [[0.1, 1.3], [0.7, 0.7]], "others": 0.5
         }),
         "colour-families" => serde_json::json!({
-            "reds_hue": 20.0, "yellows_hue": 40.0, "greens_saturation": 0.6, "cyans_brightness": 0.8, "blues_hue": -30.0,
-            "magentas_saturation": 1.6, "darks_saturation": 0.4, "neutrals_brightness": 0.5, "lights_hue": 20.0
+            "families": [
+                { "border": 12.0, "saturation": 1.6 }, { "border": 70.0, "hue": 20.0 }, { "border": 139.0, "hue": 40.0 },
+                { "border": 202.0, "saturation": 0.6 }, { "border": 250.0, "brightness": 0.8 }, { "border": 319.0, "hue": -30.0 },
+            ],
+            "darks_saturation": 0.4, "neutrals_brightness": 0.5, "lights_hue": 20.0
         }),
         "table" => serde_json::json!({}),
         "negative" => {

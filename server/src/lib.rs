@@ -50,7 +50,10 @@ impl Data {
         let lock = Arc::new(Lock::take(folder)?);
         let store = Store::open(&folder.join("lantern.sqlite3"))?;
         let media = media::MediaFolder::open(&folder.join("media"))?;
-        store.with(|c| store::shots::Shot::break_off_arrivals(c))?;
+        store.with(|c| {
+            store::shots::Shot::break_off_arrivals(c)?;
+            store::forget_deleted(c)
+        })?;
         Ok(Self { store, media, lock })
     }
 }

@@ -21,7 +21,9 @@ pub enum Reference {
 pub struct Encoding {
     /// The id used on the command line and in files.
     pub id: String,
-    /// A line for people.
+    /// What people call it.
+    pub name: String,
+    /// A line on what it is.
     pub title: String,
     /// Code values to linear values.
     pub transfer: Transfer,
@@ -41,28 +43,105 @@ pub const SDR_PEAK: f64 = 100.0;
 /// Other names under which an encoding is found: what has a peak of its own may be named with it.
 const ALIASES: &[(&str, &str)] = &[("pq-1000", "pq"), ("hlg-1000", "hlg")];
 
-/// Ids, titles and definitions of all encodings that ship.
-const SHIPPED: &[(&str, &str, Transfer, Primaries, Reference)] = {
+/// Ids, names, titles and definitions of all encodings that ship.
+const SHIPPED: &[(&str, &str, &str, Transfer, Primaries, Reference)] = {
     use Reference::{Display, Scene};
     &[
-        ("acescct", "ACEScct, log of AP1 with a toe (S-2016-001)", Transfer::AcesCct, AP1, Scene),
-        ("acescc", "ACEScc, log of AP1 (S-2014-003)", Transfer::AcesCc, AP1, Scene),
-        ("acescg", "ACEScg, linear AP1 (S-2014-004)", Transfer::Linear, AP1, Scene),
-        ("aces2065-1", "ACES2065-1, linear AP0 (ST 2065-1)", Transfer::Linear, AP0, Scene),
-        ("cineon", "printing-density log, BT.709 primaries", Transfer::Cineon, BT709, Scene),
-        ("rec709", "BT.709 on a BT.1886 display, power 2.4", Transfer::Power(2.4), BT709, Display),
-        ("srgb", "sRGB (IEC 61966-2-1)", Transfer::Srgb, BT709, Display),
-        ("display-p3", "P3 with D65 white and the sRGB curve", Transfer::Srgb, P3_D65, Display),
-        ("p3-d65", "P3 with D65 white, power 2.6", Transfer::Power(2.6), P3_D65, Display),
-        ("rec2020", "BT.2020 on a BT.1886 display, power 2.4", Transfer::Power(2.4), BT2020, Display),
-        ("pq-600", "BT.2100 PQ, 600 cd/m² display", Transfer::Pq, BT2020, Display),
-        ("pq", "BT.2100 PQ, 1000 cd/m² display", Transfer::Pq, BT2020, Display),
-        ("pq-2000", "BT.2100 PQ, 2000 cd/m² display", Transfer::Pq, BT2020, Display),
-        ("pq-4000", "BT.2100 PQ, 4000 cd/m² display", Transfer::Pq, BT2020, Display),
-        ("hlg", "BT.2100 HLG, 1000 cd/m² display", Transfer::Hlg, BT2020, Display),
-        ("linear-rec709", "linear light, BT.709 primaries", Transfer::Linear, BT709, Scene),
-        ("linear-p3-d65", "linear light, P3 primaries, D65", Transfer::Linear, P3_D65, Scene),
-        ("linear-rec2020", "linear light, BT.2020 primaries", Transfer::Linear, BT2020, Scene),
+        ("acescct", "ACEScct", "ACEScct, log of AP1 with a toe (S-2016-001)", Transfer::AcesCct, AP1, Scene),
+        ("acescc", "ACEScc", "ACEScc, log of AP1 (S-2014-003)", Transfer::AcesCc, AP1, Scene),
+        ("acescg", "ACEScg (linear)", "ACEScg, linear AP1 (S-2014-004)", Transfer::Linear, AP1, Scene),
+        (
+            "aces2065-1",
+            "ACES2065-1 (linear)",
+            "ACES2065-1, linear AP0 (ST 2065-1)",
+            Transfer::Linear,
+            AP0,
+            Scene,
+        ),
+        (
+            "cineon",
+            "Printing-density log",
+            "printing-density log, BT.709 primaries",
+            Transfer::Cineon,
+            BT709,
+            Scene,
+        ),
+        (
+            "rec709",
+            "Rec.709 (BT.1886)",
+            "BT.709 on a BT.1886 display, power 2.4",
+            Transfer::Power(2.4),
+            BT709,
+            Display,
+        ),
+        ("srgb", "sRGB", "sRGB (IEC 61966-2-1)", Transfer::Srgb, BT709, Display),
+        ("display-p3", "Display P3", "P3 with D65 white and the sRGB curve", Transfer::Srgb, P3_D65, Display),
+        (
+            "p3-d65",
+            "P3 D65 (gamma 2.6)",
+            "P3 with D65 white, power 2.6",
+            Transfer::Power(2.6),
+            P3_D65,
+            Display,
+        ),
+        (
+            "rec2020",
+            "Rec.2020 (BT.1886)",
+            "BT.2020 on a BT.1886 display, power 2.4",
+            Transfer::Power(2.4),
+            BT2020,
+            Display,
+        ),
+        ("pq-600", "Rec.2100 PQ, 600 cd/m²", "BT.2100 PQ, 600 cd/m² display", Transfer::Pq, BT2020, Display),
+        ("pq", "Rec.2100 PQ, 1000 cd/m²", "BT.2100 PQ, 1000 cd/m² display", Transfer::Pq, BT2020, Display),
+        (
+            "pq-2000",
+            "Rec.2100 PQ, 2000 cd/m²",
+            "BT.2100 PQ, 2000 cd/m² display",
+            Transfer::Pq,
+            BT2020,
+            Display,
+        ),
+        (
+            "pq-4000",
+            "Rec.2100 PQ, 4000 cd/m²",
+            "BT.2100 PQ, 4000 cd/m² display",
+            Transfer::Pq,
+            BT2020,
+            Display,
+        ),
+        (
+            "hlg",
+            "Rec.2100 HLG, 1000 cd/m²",
+            "BT.2100 HLG, 1000 cd/m² display",
+            Transfer::Hlg,
+            BT2020,
+            Display,
+        ),
+        (
+            "linear-rec709",
+            "Linear, Rec.709 primaries",
+            "linear light, BT.709 primaries",
+            Transfer::Linear,
+            BT709,
+            Scene,
+        ),
+        (
+            "linear-p3-d65",
+            "Linear, P3 D65 primaries",
+            "linear light, P3 primaries, D65",
+            Transfer::Linear,
+            P3_D65,
+            Scene,
+        ),
+        (
+            "linear-rec2020",
+            "Linear, Rec.2020 primaries",
+            "linear light, BT.2020 primaries",
+            Transfer::Linear,
+            BT2020,
+            Scene,
+        ),
     ]
 };
 
@@ -78,15 +157,25 @@ impl Encoding {
         SHIPPED.iter().map(Self::from_row)
     }
 
-    fn from_row(row: &(&str, &str, Transfer, Primaries, Reference)) -> Self {
+    fn from_row(
+        &(id, name, title, transfer, primaries, reference): &(
+            &str,
+            &str,
+            &str,
+            Transfer,
+            Primaries,
+            Reference,
+        ),
+    ) -> Self {
         Self {
-            id: row.0.into(),
-            title: row.1.into(),
-            transfer: row.2,
-            primaries: row.3,
+            id: id.into(),
+            name: name.into(),
+            title: title.into(),
+            transfer,
+            primaries,
             adaptation: Adaptation::Bradford,
-            reference: row.4,
-            peak: match (row.2, row.0) {
+            reference,
+            peak: match (transfer, id) {
                 (Transfer::Pq, "pq-600") => 600.0,
                 (Transfer::Pq, "pq-2000") => 2_000.0,
                 (Transfer::Pq, "pq-4000") => 4_000.0,

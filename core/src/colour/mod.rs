@@ -8,6 +8,7 @@ pub mod display;
 pub mod encoding;
 pub mod fit;
 pub mod isotherm;
+pub mod likely;
 pub mod matrix;
 pub mod plane;
 pub mod primaries;

@@ -112,6 +112,7 @@ impl CameraProfile {
         self.primaries.to_xyz().ok_or_else(fail)?;
         Ok(Encoding {
             id: "camera".into(),
+            name: self.name.clone(),
             title: self.name.clone(),
             transfer,
             primaries: self.primaries,

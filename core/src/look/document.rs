@@ -1,4 +1,4 @@
-//! The look document: JSON, version 4.
+//! The look document: JSON, version 5.
 
 use crate::region::Region;
 use crate::step::{ValueError, Values, Zone};
@@ -10,8 +10,8 @@ use std::sync::Arc;
 use thiserror::Error;
 
 /// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture, version 3
-/// no lights above white; all are read as they are.
-pub const LOOK_VERSION: u32 = 4;
+/// no lights above white, version 4 neither families with borders nor a fade that lifts evenly; all are read as they are.
+pub const LOOK_VERSION: u32 = 5;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;
@@ -294,7 +294,10 @@ mod tests {
         let text = include_str!("../../tests/looks/version-1.json");
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.steps.len(), 6);
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 1", "\"version\": 4"));
+        // Version 5 gives Tone a fade that lifts evenly beside the earlier one.
+        let newest = text.trim_end().replace("\"version\": 1", "\"version\": 5");
+        let newest = newest.replace("\"keep_colour\": 0.3", "\"keep_colour\": 0.3,\n          \"lift\": 0.0");
+        assert_eq!(look.to_json(), newest);
     }
 
     #[test]
@@ -309,7 +312,7 @@ mod tests {
             panic!("no table");
         };
         assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 2", "\"version\": 4"));
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 2", "\"version\": 5"));
     }
 
     #[test]
@@ -323,10 +326,19 @@ mod tests {
         // Version 4 gives prints lights above white on HDR displays, which version 3 had none of.
         let lit = text.replace("\"version\": 3", "\"version\": 4");
         let lit = lit.replace("\"adapted\": 1.0,", "\"adapted\": 1.0,\n          \"lights\": 1.0,");
-        assert_eq!(look.to_json(), lit.trim_end());
+        let newest = lit.replace("\"version\": 4", "\"version\": 5");
+        assert_eq!(look.to_json(), newest.trim_end());
         let kept = include_str!("../../tests/looks/version-4.json");
-        assert_eq!(Look::from_json(kept).unwrap().to_json(), kept.trim_end());
         assert_eq!(kept, lit);
+    }
+
+    #[test]
+    fn a_kept_file_of_version_5_opens_with_its_families_and_its_fade() {
+        let text = include_str!("../../tests/looks/version-5.json");
+        let look = Look::from_json(text).unwrap();
+        let Values::ColourFamilies(v) = &look.path.steps[1].values else { panic!("no families") };
+        assert_eq!((v.families.len(), v.families[2].border, v.families[2].hue), (3, 256.0, -12.0));
+        assert_eq!(look.to_json(), text.trim_end());
     }
 
     #[test]

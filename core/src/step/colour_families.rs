@@ -1,4 +1,5 @@
-//! Colour families: six families of hues, and darks, neutrals and lights, each with hue, saturation and brightness.
+//! Colour families: families of hues between movable borders, and darks, neutrals and lights, each with hue, saturation and
+//! brightness.
 
 use super::hue_curves::{Change, coloured, hinted, hues};
 use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters, saturation_reach};
@@ -62,8 +63,29 @@ parameters! {
         lights_saturation: "Lights saturation", Percent, number(0.0, 3.0, 1.0, 0.01);
         /// Brightness of what is bright.
         lights_brightness: "Lights brightness", Tones, number(-2.0, 2.0, 0.0, 0.02);
+        /// The families round the circle. Where there are any, the six named ones, which looks of earlier versions have, do
+        /// nothing.
+        families: "Families", Plain, families();
     }
 }
+
+parameters! {
+    /// A family of hues, from its border up to that of the next one, and what becomes of it.
+    Family {
+        /// The hue that it begins at.
+        border: "Border", Degrees, number(0.0, 360.0, 0.0, 1.0);
+        /// Turns its hues.
+        hue: "Hue", Degrees, number(-60.0, 60.0, 0.0, 0.5);
+        /// Factor on its saturation.
+        saturation: "Saturation", Percent, number(0.0, 3.0, 1.0, 0.01);
+        /// Its brightness; the stronger the colour, the more of it.
+        brightness: "Brightness", Tones, number(-3.0, 3.0, 0.0, 0.02);
+    }
+}
+
+/// Borders of a new step: half-way between the vectorscope's targets for primaries and complements (BT.709-6, 3.2-3.3), to
+/// whole degrees. Magentas, reds, yellows, greens, cyans and blues begin there.
+pub const BORDERS: [f64; 6] = [22.0, 76.0, 139.0, 202.0, 256.0, 319.0];
 
 /// Where darks end and lights begin on the tonal axis, and the width of the handover (determined by eye: two stops
 /// under a grey card is a dark wall, two above it a lit one).
@@ -121,11 +143,29 @@ pub fn family_hues(zone: Zone) -> [f64; 6] {
     })
 }
 
+/// What families do, hue by hue: in the middle of each all of its move, at a border half of each neighbour's. Degrees, then
+/// hue, saturation and brightness.
+fn round(families: &[Family]) -> Vec<[f64; 4]> {
+    let move_of = |f: &Family| [f.hue, f.saturation, f.brightness];
+    let one = |at: f64, [hue, saturation, brightness]: [f64; 3]| {
+        [at.rem_euclid(360.0), hue, saturation, brightness]
+    };
+    let n = families.len();
+    let mut points = Vec::with_capacity(2 * n);
+    for (i, family) in families.iter().enumerate() {
+        let before = &families[(i + n - 1) % n];
+        let next = families[(i + 1) % n].border + if i + 1 == n { 360.0 } else { 0.0 };
+        let (a, b) = (move_of(before), move_of(family));
+        points.push(one(family.border, std::array::from_fn(|k| (a[k] + b[k]) / 2.0)));
+        points.push(one((family.border + next) / 2.0, b));
+    }
+    points
+}
+
 impl ColourFamilies {
-    /// The step for a zone. Between two families the move goes over smoothly from one to the other.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    /// What the six named families do, at the hues where they do it in full.
+    fn named(&self, zone: Zone) -> Vec<[f64; 4]> {
         let v = self;
-        let axis = Axis::of(zone);
         let families = [
             [v.magentas_hue, v.magentas_saturation, v.magentas_brightness],
             [v.reds_hue, v.reds_saturation, v.reds_brightness],
@@ -134,12 +174,22 @@ impl ColourFamilies {
             [v.cyans_hue, v.cyans_saturation, v.cyans_brightness],
             [v.blues_hue, v.blues_saturation, v.blues_brightness],
         ];
-        let hues = family_hues(zone);
+        let hues = family_hues(zone).into_iter();
+        hues.zip(families)
+            .map(|(at, [hue, saturation, brightness])| [at, hue, saturation, brightness])
+            .collect()
+    }
+
+    /// The step for a zone. Between two families the move goes over smoothly from one to the other.
+    pub fn kernel(&self, zone: Zone) -> Kernel {
+        let v = self;
+        let axis = Axis::of(zone);
+        let points = if v.families.is_empty() { v.named(zone) } else { round(&v.families) };
         let ring = |what: usize, idle: f64, rest: CurveRest| {
-            if families.iter().all(|f| f[what] == idle) {
+            if points.iter().all(|p| p[what] == idle) {
                 return None;
             }
-            let mut points: Vec<[f64; 2]> = hues.iter().zip(families).map(|(h, f)| [*h, f[what]]).collect();
+            let mut points: Vec<[f64; 2]> = points.iter().map(|p| [p[0], p[what]]).collect();
             points.sort_by(|a, b| a[0].total_cmp(&b[0]));
             Curve::periodic(&points, rest)
         };
@@ -147,9 +197,9 @@ impl ColourFamilies {
             axis,
             plane: super::plane_of(zone),
             reach: saturation_reach(zone),
-            hue: ring(0, 0.0, CurveRest::Zero),
-            factor: ring(1, 1.0, CurveRest::One),
-            rise: ring(2, 0.0, CurveRest::Zero),
+            hue: ring(1, 0.0, CurveRest::Zero),
+            factor: ring(2, 1.0, CurveRest::One),
+            rise: ring(3, 0.0, CurveRest::Zero),
             darks: Part::new(axis, [v.darks_hue, v.darks_saturation, v.darks_brightness]),
             neutrals: Part::new(axis, [v.neutrals_hue, v.neutrals_saturation, v.neutrals_brightness]),
             lights: Part::new(axis, [v.lights_hue, v.lights_saturation, v.lights_brightness]),
@@ -210,6 +260,7 @@ impl Kernel {
 mod tests {
     use super::*;
     use crate::colour::plane::polar;
+    use proptest::prelude::*;
 
     fn run(v: &ColourFamilies, y: f32, hue: f64, amount: f64) -> (f32, f64, f64) {
         let plane = super::super::plane_of(Zone::Screen);
@@ -229,6 +280,75 @@ mod tests {
         for other in [2, 4] {
             let (_, hue, amount) = run(&v, 0.4, hues[other], 0.2);
             assert!((hue - hues[other]).abs() < 0.02 && (amount - 0.2).abs() < 1e-5);
+        }
+    }
+
+    fn family(border: f64, [hue, saturation, brightness]: [f64; 3]) -> Family {
+        Family { border, hue, saturation, brightness }
+    }
+
+    #[test]
+    fn a_family_with_borders_moves_in_full_in_its_middle_and_by_half_at_its_borders() {
+        let mut families: Vec<Family> = BORDERS.iter().map(|b| family(*b, [0.0, 1.0, 0.0])).collect();
+        families[3] = family(200.0, [30.0, 0.5, 0.0]);
+        let v = ColourFamilies { families, ..Default::default() };
+        let (_, hue, amount) = run(&v, 0.4, 228.0, 0.2);
+        assert!((hue - 258.0).abs() < 0.02 && (amount - 0.1).abs() < 1e-5, "{hue} {amount}");
+        for border in [200.0, 256.0] {
+            let (_, hue, amount) = run(&v, 0.4, border, 0.2);
+            assert!((hue - border - 15.0).abs() < 0.05 && (amount - 0.15).abs() < 1e-4, "{hue} {amount}");
+        }
+        for outside in [169.5, 287.5, 40.0] {
+            let (_, hue, amount) = run(&v, 0.4, outside, 0.2);
+            assert!((hue - outside).abs() < 0.02 && (amount - 0.2).abs() < 1e-5, "{hue} {amount}");
+        }
+    }
+
+    #[test]
+    fn one_family_is_the_whole_circle_and_families_win_over_the_named_ones() {
+        let families = vec![family(90.0, [0.0, 0.5, 0.0])];
+        let v = ColourFamilies { families, reds_hue: 40.0, ..Default::default() };
+        for hue in [0.0, 103.0, 240.0, 359.0] {
+            let (_, turned, amount) = run(&v, 0.4, hue, 0.2);
+            let off = (turned - hue + 180.0).rem_euclid(360.0) - 180.0;
+            assert!(off.abs() < 0.02 && (amount - 0.1).abs() < 1e-5, "{hue}: {turned} {amount}");
+        }
+    }
+
+    #[test]
+    fn borders_too_near_each_other_are_refused_also_across_the_wrap() {
+        let of = |borders: &[f64]| {
+            let families = borders.iter().map(|b| family(*b, [0.0, 1.0, 0.0])).collect();
+            super::super::Values::ColourFamilies(ColourFamilies { families, ..Default::default() }).check()
+        };
+        assert!(of(&BORDERS).is_ok() && of(&[]).is_ok() && of(&[359.0]).is_ok() && of(&[4.0, 356.0]).is_ok());
+        for wrong in [&[10.0, 15.0][..], &[2.0, 357.0], &[200.0, 100.0], &[0.0, 360.0]] {
+            let said = of(wrong).unwrap_err().to_string();
+            assert!(said.contains("at least 8 degrees apart"), "{wrong:?}: {said}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_the_families_the_change_goes_on_without_a_step_round_the_circle(
+            start in 0.0..30.0_f64,
+            own in proptest::collection::vec((8.0..29.0_f64, -60.0..60.0_f64, 0.0..3.0_f64), 1..12),
+        ) {
+            let mut border = start;
+            let mut families = Vec::new();
+            for (gap, hue, saturation) in own {
+                families.push(family(border, [hue, saturation, 0.0]));
+                border += gap;
+            }
+            let v = ColourFamilies { families, ..Default::default() };
+            prop_assert!(super::super::Values::ColourFamilies(v.clone()).check().is_ok());
+            let kernel = v.kernel(Zone::Scene);
+            for curve in [&kernel.hue, &kernel.factor].into_iter().flatten() {
+                // The steepest way from one move to another: 120 degrees over 4, by a cubic of three times that.
+                let at = |i: i32| curve.at(i as f32 * 0.1);
+                prop_assert!((0..3600).all(|i| (at(i + 1) - at(i)).abs() < 9.1));
+                prop_assert!((at(0) - at(3600)).abs() < 1e-3);
+            }
         }
     }
 

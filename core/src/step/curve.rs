@@ -1,6 +1,6 @@
 //! Monotone cubic interpolation through points, on pictures.
 
-use super::field::{CurveRest, MAX_POINTS};
+use super::field::{CurveRest, MAX_FAMILIES, MAX_POINTS};
 use crate::lane::{N, Plane, select};
 
 /// A curve ready to run: Fritsch and Carlson 1980, "Monotone piecewise cubic interpolation", three-point
@@ -38,22 +38,24 @@ impl Curve {
     }
 
     /// The curve over the hue circle through `points` (degrees strictly rising within 0..360, at most
-    /// [`MAX_POINTS`]), to be read at 0..360. One point makes the same value everywhere. `None` for no points.
+    /// two for each of [`MAX_FAMILIES`]), to be read at 0..360. One point makes the same value everywhere. `None` for no points.
     pub fn periodic(points: &[[f64; 2]], rest: CurveRest) -> Option<Self> {
-        let points = &points[..points.len().min(MAX_POINTS)];
-        // Two neighbours from beyond the wrap on each side: slopes at 0 and at 360 then come from the same points.
+        let points = &points[..points.len().min(2 * MAX_FAMILIES)];
         let n = points.len();
-        let beyond = |turn: f64, i: usize| [points[i % n][0] + turn, points[i % n][1]];
-        let mut whole = Vec::with_capacity(n + 4);
-        if n == 1 {
-            return Self::through(&[[0.0, points[0][1]], [360.0, points[0][1]]], rest);
+        if n < 2 {
+            return Self::through(&[[0.0, points.first()?[1]], [360.0, points[0][1]]], rest);
         }
-        if n > 1 {
-            whole.extend([beyond(-360.0, n - 2), beyond(-360.0, n - 1)]);
-            whole.extend_from_slice(points);
-            whole.extend([beyond(360.0, 0), beyond(360.0, 1)]);
-        }
-        Self::through(&whole, rest)
+        // The whole ring once more on both sides: slopes depend on neighbours of neighbours, and those at 0 and at 360 then
+        // come from the same points.
+        let turned = |turn: f64| points.iter().map(move |p| [p[0] + turn, p[1]]);
+        let whole: Vec<[f64; 2]> = turned(-360.0).chain(turned(0.0)).chain(turned(360.0)).collect();
+        let mut curve = Self::through(&whole, rest)?;
+        // Only what is read: from the piece that 0 lies in to that of 360.
+        let first = curve.pieces.iter().rposition(|p| p.from <= 0.0).unwrap_or(0);
+        curve.pieces.drain(..first);
+        curve.pieces.retain(|p| p.from < 360.0);
+        curve.pieces[0].from = f32::NEG_INFINITY;
+        Some(curve)
     }
 
     fn through(points: &[[f64; 2]], rest: CurveRest) -> Option<Self> {
@@ -157,6 +159,16 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn a_ring_of_steep_points_has_no_step_at_the_wrap_either(
+            points in proptest::collection::vec((4.0..20.0_f64, -60.0..60.0_f64), 2..18), start in 0.0..20.0_f64,
+        ) {
+            let mut at = start;
+            let points: Vec<[f64; 2]> = points.iter().map(|(gap, y)| { let p = [at, *y]; at += gap; p }).collect();
+            let ring = Curve::periodic(&points, CurveRest::Zero).unwrap();
+            prop_assert!((ring.at(0.0) - ring.at(360.0)).abs() < 2e-4);
+        }
+
         #[test]
         fn a_curve_through_rising_points_rises_everywhere_and_meets_them(points in rising()) {
             let curve = Curve::new(&points, CurveRest::Same).unwrap();

@@ -79,6 +79,17 @@ pub enum FieldKind {
         /// The parameters of each.
         fields: &'static [Field],
     },
+    /// A list of families on the hue circle, each from its border to that of the next.
+    Families {
+        /// The most there may be.
+        most: usize,
+        /// The least distance of two borders, in degrees.
+        gap: f64,
+        /// The borders of a new step.
+        borders: &'static [f64],
+        /// The parameters of each.
+        fields: &'static [Field],
+    },
     /// A negative or reversal stock with all its parameters.
     NegativeStock,
     /// A print stock with all its parameters.
@@ -127,6 +138,12 @@ pub const MAX_POINTS: usize = 16;
 /// The most bumps of one step.
 pub const MAX_BUMPS: usize = 8;
 
+/// The most families of one step.
+pub const MAX_FAMILIES: usize = 12;
+
+/// The least distance of two borders between families, in degrees: narrower ones no table follows.
+pub const FAMILY_GAP: f64 = 8.0;
+
 /// The least distance of two neighbouring points across.
 pub const POINT_GAP: f64 = 0.02;
 
@@ -166,6 +183,7 @@ macro_rules! parameters {
     (@type curve) => { $crate::step::field::Points };
     (@type ring) => { $crate::step::field::Points };
     (@type bumps) => { Vec<$crate::step::hue_curves::Bump> };
+    (@type families) => { Vec<$crate::step::colour_families::Family> };
     (@type negative_stock) => { $crate::film::NegativeStock };
     (@type print_stock) => { $crate::film::PrintStock };
     (@type tables) => { Vec<$crate::step::tables::TableUse> };
@@ -185,6 +203,14 @@ macro_rules! parameters {
             fields: $crate::step::hue_curves::Bump::FIELDS,
         }
     };
+    (@kind families) => {
+        $crate::step::field::FieldKind::Families {
+            most: $crate::step::field::MAX_FAMILIES,
+            gap: $crate::step::field::FAMILY_GAP,
+            borders: &$crate::step::colour_families::BORDERS,
+            fields: $crate::step::colour_families::Family::FIELDS,
+        }
+    };
     (@kind negative_stock) => { $crate::step::field::FieldKind::NegativeStock };
     (@kind print_stock) => { $crate::step::field::FieldKind::PrintStock };
     (@kind tables) => {
@@ -195,6 +221,7 @@ macro_rules! parameters {
     (@default curve $across:expr, $up:expr, $rest:expr) => { Vec::new() };
     (@default ring $up:expr, $rest:expr) => { Vec::new() };
     (@default bumps) => { Vec::new() };
+    (@default families) => { Vec::new() };
     (@default negative_stock) => { $crate::film::NegativeStock::default() };
     (@default print_stock) => { $crate::film::PrintStock::default() };
     (@default tables) => { Vec::new() };

@@ -124,7 +124,7 @@ pub const KINDS: &[KindInfo] = &[
     kind(
         "colour-families",
         "Colour families",
-        "Six families of hues, and darks, neutrals and lights",
+        "Families of hues with movable borders, and darks, neutrals and lights",
         SCENE_AND_SCREEN,
         false,
         ColourFamilies::FIELDS,

@@ -175,6 +175,14 @@ pub enum ValueError {
     /// Points that do not rise.
     #[error("{0}: points have to go from left to right, at least {POINT_GAP} apart")]
     Order(&'static str),
+    /// Borders that lie too near each other, or do not go round once.
+    #[error("{field}: borders have to go round the circle once, at least {gap} degrees apart")]
+    Near {
+        /// The field's title.
+        field: &'static str,
+        /// The least distance.
+        gap: f64,
+    },
     /// More entries in a list than it holds.
     #[error("{field} has {found} entries; it holds up to {most}")]
     TooMany {
@@ -346,10 +354,27 @@ fn check_field(field: &Field, value: &serde_json::Value) -> Result<(), ValueErro
             at_most(most)?;
             list.iter().try_for_each(|bump| check_fields(fields, bump))
         }
+        FieldKind::Families { most, gap, fields, .. } => {
+            at_most(most)?;
+            list.iter().try_for_each(|family| check_fields(fields, family))?;
+            check_borders(field.title, list, gap)
+        }
         FieldKind::Tables { most } => at_most(most),
         // A stock checks itself.
         FieldKind::NegativeStock | FieldKind::PrintStock => Ok(()),
     }
+}
+
+/// Borders go round the circle once and keep their distance, the last from the first too.
+fn check_borders(title: &'static str, families: &[serde_json::Value], gap: f64) -> Result<(), ValueError> {
+    let borders: Vec<f64> = families.iter().filter_map(|f| f["border"].as_f64()).collect();
+    let near = |pair: &[f64]| pair[1] - pair[0] < gap - 1e-9;
+    let around =
+        borders.first().zip(borders.last()).is_some_and(|(first, last)| first + 360.0 - last < gap - 1e-9);
+    if borders.windows(2).any(near) || around {
+        return Err(ValueError::Near { field: title, gap });
+    }
+    Ok(())
 }
 
 fn check_points(

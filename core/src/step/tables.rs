@@ -128,6 +128,7 @@ fn zone_encoding(site: Site) -> Encoding {
 fn screen(peak: f64) -> Encoding {
     Encoding {
         id: "screen".into(),
+        name: "Screen zone".into(),
         title: "P3-D65, power 2.4".into(),
         transfer: Transfer::Power(2.4),
         primaries: P3_D65,

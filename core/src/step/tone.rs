@@ -1,7 +1,9 @@
 //! Tone: contrast about a pivot, black and white point, toe and shoulder, a faded black.
 
+use super::plain::{PlainRendering, tone::ToneCurve};
 use super::{Axis, Zone, field::parameters};
 use crate::colour::plane::Plane;
+use crate::colour::transfer::linear_to_acescct;
 use crate::lane::{self, N, Planes, select, smoothstep, softplus};
 
 parameters! {
@@ -23,10 +25,12 @@ parameters! {
         shoulder: "Shoulder", Percent, number(-1.0, 1.0, 0.0, 0.01);
         /// Where the shoulder begins, above the pivot.
         shoulder_reach: "Shoulder reach", Tones, number(0.5, 6.0, 2.5, 0.05);
-        /// Lifts black with a soft knee, as in a faded print.
-        fade: "Fade", Percent, number(0.0, 1.0, 0.0, 0.01);
+        /// The fade of looks made before there was `lift`, as it was. It hardly works at its lower end.
+        fade: "Earlier fade", Percent, number(0.0, 1.0, 0.0, 0.01);
         /// How much of the change keeps colour differences, instead of working on R, G and B apart.
         keep_colour: "Keep colour", Percent, number(0.0, 1.0, 0.0, 0.01);
+        /// Lifts black with a soft knee, as in a faded print: evenly, up to 18 % of the display.
+        lift: "Fade", Percent, number(0.0, 1.0, 0.0, 0.01);
     }
 }
 
@@ -50,7 +54,62 @@ pub struct Kernel {
     fade: f32,
     fade_width: f32,
     fade_steepness: f32,
+    lift: Option<Lift>,
     keep: f32,
+}
+
+/// A lifted black: a soft maximum with a floor, mixed in by a share.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Lift {
+    floor: f32,
+    width: f32,
+    steepness: f32,
+    share: f32,
+}
+
+/// The signal of a display by BT.1886 that a full fade makes of black (by eye: a print left in the sun).
+const FULL_LIFT: f64 = 0.18;
+/// Below this fade the floor is mixed in by a share, so that what lies under black is not cut off at once.
+const WHOLE_FROM: f64 = 0.02;
+/// Width of the knee, as a share of how far black is lifted (by eye: dark tones stay apart from each other).
+const LIFT_KNEE: f64 = 0.25;
+
+impl Lift {
+    /// The fade that brings black to `amount` of [`FULL_LIFT`]: in the Scene zone as the plain rendering shows it.
+    fn new(amount: f64, zone: Zone) -> Option<Self> {
+        if amount <= 0.0 {
+            return None;
+        }
+        let axis = Axis::of(zone);
+        let signal = FULL_LIFT * amount;
+        let (black, code) = match zone {
+            Zone::Screen => (0.0, signal as f32),
+            Zone::Scene | Zone::Film => {
+                let rendering = ToneCurve::new(&PlainRendering::default(), 1.0);
+                let light = rendering.inverse(signal.powf(BT1886) as f32);
+                (linear_to_acescct(0.0), linear_to_acescct(light))
+            }
+        };
+        let black = f64::from(axis.place(black));
+        let share = (amount / WHOLE_FROM).min(1.0);
+        // How far black has to come where the floor counts in full.
+        let by = (f64::from(axis.place(code)) - black) / share;
+        let width = LIFT_KNEE * by;
+        // The floor whose soft maximum with black is exactly black + by.
+        let floor = black + by + width * (-(-by / width).exp()).ln_1p();
+        Some(Self {
+            floor: floor as f32,
+            width: width as f32,
+            steepness: (1.0 / width) as f32,
+            share: share as f32,
+        })
+    }
+
+    #[inline(always)]
+    fn at(&self, y: f32) -> f32 {
+        let lifted = self.floor + self.width * softplus((y - self.floor) * self.steepness);
+        y + self.share * (lifted - y)
+    }
 }
 
 /// Width of the knees of toe and shoulder, in axis units (determined by eye: softer hides where they begin).
@@ -60,6 +119,9 @@ const KNEE: f32 = 0.6;
 /// for the same range (-3.83) to be reached by the same control.
 const SCENE_BLACK: f32 = -6.2;
 const SCREEN_BLACK: f32 = -3.85;
+
+/// Exponent of the reference display (BT.1886).
+const BT1886: f64 = 2.4;
 
 impl Tone {
     /// The curve for a zone.
@@ -86,6 +148,7 @@ impl Tone {
             fade: fade as f32,
             fade_width: fade_width as f32,
             fade_steepness: (1.0 / fade_width) as f32,
+            lift: Lift::new(self.lift, zone),
             keep: self.keep_colour as f32,
         }
     }
@@ -99,7 +162,8 @@ impl Kernel {
     /// their reach through a softplus of width [`KNEE`]. Last the fade: a soft maximum with its floor.
     pub fn response(&self, u: f32) -> f32 {
         let v = self.with_ends(u - self.pivot);
-        self.bend(v + self.toe * self.toe_of(v) - self.shoulder * self.shoulder_of(v))
+        let y = self.bend(v + self.toe * self.toe_of(v) - self.shoulder * self.shoulder_of(v));
+        self.lift.map_or(y, |l| l.at(y))
     }
 
     /// Black and white point, on places counted from the pivot.
@@ -118,7 +182,7 @@ impl Kernel {
         (softplus((v - self.shoulder_reach) * (1.0 / KNEE)) - self.shoulder_at_pivot) * KNEE
     }
 
-    /// Contrast and fade, back to places on the axis.
+    /// Contrast and the earlier fade, back to places on the axis.
     #[inline(always)]
     fn bend(&self, v: f32) -> f32 {
         let y = self.contrast * v + self.pivot;
@@ -150,13 +214,21 @@ impl Kernel {
             }
         }
         if self.fade > 0.0 {
-            for v in plane {
-                *v = self.axis.code(self.bend(*v));
+            for v in plane.iter_mut() {
+                *v = self.bend(*v);
             }
         } else {
-            for v in plane {
-                *v = self.axis.code(self.contrast * *v + self.pivot);
+            for v in plane.iter_mut() {
+                *v = self.contrast * *v + self.pivot;
             }
+        }
+        if let Some(lift) = &self.lift {
+            for v in plane.iter_mut() {
+                *v = lift.at(*v);
+            }
+        }
+        for v in plane {
+            *v = self.axis.code(*v);
         }
     }
 
@@ -192,9 +264,10 @@ mod tests {
         fn the_response_rises_for_every_setting(
             contrast in 0.2..3.0_f64, pivot in -4.0..4.0_f64, black in -2.0..2.0_f64, white in -2.0..2.0_f64,
             toe in -1.0..1.0_f64, shoulder in -1.0..1.0_f64, reach in 0.5..6.0_f64, fade in 0.0..1.0_f64,
+            lift in 0.0..1.0_f64,
         ) {
             let tone = Tone {
-                contrast, pivot, black, white, toe, shoulder, fade,
+                contrast, pivot, black, white, toe, shoulder, fade, lift,
                 toe_reach: reach, shoulder_reach: reach, ..Default::default()
             };
             let kernel = tone.kernel(Zone::Scene);
@@ -233,7 +306,40 @@ mod tests {
     }
 
     #[test]
-    fn a_faded_black_is_lifted_while_white_stays() {
+    fn a_fade_lifts_black_evenly_from_one_per_cent_on_as_the_display_shows_it() {
+        use crate::colour::Encoding;
+        use crate::look::{Path, Program, Step};
+        use crate::step::Values;
+        let [from, to] = ["acescct", "rec709"].map(|id| Encoding::find(id).unwrap());
+        for zone in [Zone::Scene, Zone::Screen] {
+            for percent in [0, 1, 2, 3, 5, 10, 30, 60, 100] {
+                let tone = Tone { lift: f64::from(percent) / 100.0, ..Default::default() };
+                let path = Path::of(vec![Step::new("tone", zone, Values::Tone(tone))]);
+                let program = Program::compile(&path, &from, &to).unwrap();
+                let black = program.on_colour([linear_to_acescct(0.0); 3]);
+                let want = 0.18 * percent as f32 / 100.0;
+                assert!(black.iter().all(|v| (v - want).abs() < 1e-3), "{zone:?} {percent} %: {black:?}");
+                // A light grey of two stops over 18 % stays.
+                let light = |p: &Program| p.on_colour([linear_to_acescct(0.72); 3])[0];
+                let idle = Program::compile(&Path::default(), &from, &to).unwrap();
+                assert!((light(&program) - light(&idle)).abs() < 0.01, "{zone:?} {percent} %");
+            }
+        }
+    }
+
+    #[test]
+    fn a_faint_fade_leaves_what_lies_under_black_nearly_as_it_is() {
+        for zone in [Zone::Scene, Zone::Screen] {
+            let [idle, faint] = [0.0, 0.001].map(|lift| Tone { lift, ..Default::default() }.kernel(zone));
+            for i in -100..100 {
+                let u = i as f32 * 0.1;
+                assert!((faint.response(u) - idle.response(u)).abs() < 0.5, "{zone:?} {u}");
+            }
+        }
+    }
+
+    #[test]
+    fn an_earlier_fade_is_lifted_while_white_stays() {
         let k = Tone { fade: 0.5, ..Default::default() }.kernel(Zone::Screen);
         let axis = Axis::of(Zone::Screen);
         let black = axis.code(k.response(axis.place(0.0)));

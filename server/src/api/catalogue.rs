@@ -17,10 +17,14 @@ use serde_json::json;
 pub struct EncodingInfo {
     /// Its id.
     pub id: String,
-    /// A line for people.
+    /// What people call it.
+    pub name: String,
+    /// A line on what it is.
     pub title: String,
     /// Whether it describes display light.
     pub display: bool,
+    /// Whether its code values are linear light.
+    pub linear: bool,
     /// The peak of an HDR display in cd/m²; none for others.
     pub peak: Option<f64>,
     /// Marks for a scale of an HDR display's signal: light in cd/m² and its code value, rising; empty for others.
@@ -52,7 +56,9 @@ pub fn encoding_list() -> Vec<EncodingInfo> {
             },
             peak: e.is_hdr().then_some(e.peak),
             marks: marks(&e),
+            linear: e.is_linear(),
             id: e.id,
+            name: e.name,
             title: e.title,
         })
         .collect()

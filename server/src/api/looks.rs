@@ -188,9 +188,15 @@ pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResu
     Ok(file)
 }
 
-/// Deletes a look.
+/// Deletes a look with its versions and handoffs. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
-    store.run(move |c| LookRow::delete(c, &id)).await?;
+    store.run(move |c| LookRow::set_deleted(c, &id, true)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Puts a deleted look back.
+pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| LookRow::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -10,6 +10,7 @@ pub mod paths;
 pub mod productions;
 pub mod profiles;
 pub mod scenes;
+pub mod sequences;
 pub mod shelf;
 pub mod shots;
 pub mod stocks;
@@ -48,6 +49,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/productions/{id}", web::get().to(productions::show))
         .route("/api/productions/{id}", web::put().to(productions::rename))
         .route("/api/productions/{id}", web::delete().to(productions::delete))
+        .route("/api/productions/{id}/restore", web::post().to(productions::restore))
         .route("/api/productions/{id}/duplicate", web::post().to(productions::duplicate))
         .route("/api/productions/{id}/export", web::get().to(productions::export))
         .route("/api/productions/{id}/order", web::put().to(scenes::arrange))
@@ -60,6 +62,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/profiles/{id}", web::delete().to(profiles::delete))
         .route("/api/scenes/{id}", web::put().to(scenes::edit))
         .route("/api/scenes/{id}", web::delete().to(scenes::delete))
+        .route("/api/scenes/{id}/restore", web::post().to(scenes::restore))
+        .route("/api/scenes/{id}/join", web::post().to(sequences::join))
         .route("/api/scenes/{id}/shots", web::post().to(incoming::create_shot))
         .route("/api/scenes/{id}/bring", web::post().to(incoming::bring_in))
         .route("/api/group", web::post().to(incoming::group))
@@ -70,6 +74,9 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/folders/list", web::post().to(incoming::list_folder))
         .route("/api/shots/{id}", web::patch().to(shots::edit))
         .route("/api/shots/{id}", web::delete().to(shots::delete))
+        .route("/api/shots/{id}/restore", web::post().to(shots::restore))
+        .route("/api/shots/{id}/apart", web::post().to(sequences::apart))
+        .route("/api/shots/{id}/code-values", web::get().to(shots::code_values))
         .route("/api/shots/{id}/frames", web::get().to(incoming::frames))
         .route("/api/shots/{id}/frames", web::post().to(incoming::add_frame))
         .route("/api/shots/{id}/stop", web::post().to(incoming::stop))
@@ -82,6 +89,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/looks/{id}", web::get().to(looks::show))
         .route("/api/looks/{id}", web::put().to(looks::save))
         .route("/api/looks/{id}", web::delete().to(looks::delete))
+        .route("/api/looks/{id}/restore", web::post().to(looks::restore))
         .route("/api/looks/{id}/versions", web::get().to(looks::versions))
         .route("/api/looks/{id}/versions", web::post().to(looks::keep_version))
         .route("/api/looks/{id}/versions/{number}", web::get().to(looks::version))

@@ -6,6 +6,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::media::bundle;
 use crate::preview::Studio;
+use crate::store::looks::LookRow;
 use crate::store::manifest::Manifest;
 use crate::store::productions::Production;
 use crate::store::profiles::Profile;
@@ -15,6 +16,7 @@ use crate::store::{Store, new_id};
 use actix_web::{HttpRequest, HttpResponse, web};
 use diesel::dsl::{count_star, max, min};
 use diesel::prelude::*;
+use lantern_core::look::Look;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -135,7 +137,7 @@ impl Span {
             all.push(shot.arrival.clone());
         }
         if shot.encoding.is_empty() && !arriving {
-            all.push("nobody has said yet how it is encoded".into());
+            all.push("Encoding unknown. Set it to see the picture.".into());
         }
         let [first, last] = self.numbers;
         let gaps = last - first + 1 - self.count;
@@ -239,15 +241,19 @@ fn line(p: Production) -> web::Json<ProductionLine> {
     web::Json(ProductionLine { id: p.id, name: p.name })
 }
 
-/// Makes an empty production.
+/// What the first look of a new production is called.
+const FIRST_LOOK: &str = "First look";
+
+/// Makes a production with one look and no scene.
 pub async fn create(
     store: web::Data<Store>,
     body: web::Json<NameProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
     let name = clean(&body.name)?;
-    let made = store.run(move |c| {
+    let made = store.run_change(move |c| {
         let production = Production { id: new_id(), name, camera: String::new() };
         production.insert(c)?;
+        LookRow::create(c, &production.id, &Look::new(FIRST_LOOK))?;
         Ok(production)
     });
     Ok(line(made.await?))
@@ -264,9 +270,15 @@ pub async fn rename(
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// Deletes a production with everything in it.
+/// Deletes a production with everything in it. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
-    store.run(move |c| Production::delete(c, &id)).await?;
+    store.run(move |c| Production::set_deleted(c, &id, true)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Puts a deleted production back.
+pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| Production::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -92,9 +92,15 @@ pub async fn edit(
     Ok(HttpResponse::NoContent().finish())
 }
 
-/// Deletes a scene that has no shots.
+/// Deletes a scene with its shots. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
-    store.run(move |c| Scene::delete_empty(c, &id)).await?;
+    store.run(move |c| Scene::set_deleted(c, &id, true)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Puts a deleted scene back, with the shots that it had.
+pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| Scene::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -11,6 +11,7 @@ use crate::store::Store;
 use crate::store::shots::{Frame, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
+use lantern_core::colour::likely::{Likely, likely};
 use lantern_core::look::{Path, Program};
 use lantern_core::matching::shot::Brought;
 use lantern_formats::Depth;
@@ -18,7 +19,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// The reason kept where a person said the encoding.
-pub const SAID: &str = "said by hand";
+pub const SAID: &str = "set by hand";
 
 /// What to change of a shot; what is left out stays.
 #[derive(Debug, Default, Deserialize, JsonSchema)]
@@ -106,7 +107,7 @@ pub async fn edit(
                 production.encoding(c, encoding)?;
             }
             patch.encoding = Some(encoding.clone());
-            let reason = if encoding.is_empty() { "said to be unknown" } else { SAID };
+            let reason = if encoding.is_empty() { "set to unknown by hand" } else { SAID };
             patch.encoding_reason = Some(reason.into());
         }
         if let Some(rate) = body.rate.filter(|rate| !(0.1..=1000.0).contains(rate)) {
@@ -140,15 +141,64 @@ fn cut(patch: &mut ShotPatch, row: &Shot, body: &EditShot, frames: i32) -> ApiRe
     Ok(())
 }
 
-/// Takes a shot out of its production. Its files stay in the media folder.
+/// Deletes a shot. It can be put back; its files stay in the media folder.
 pub async fn delete(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
 ) -> ApiResult<HttpResponse> {
     jobs.stop(&id);
-    store.run(move |c| Shot::delete(c, &id)).await?;
+    store.run(move |c| Shot::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
+}
+
+/// Puts a deleted shot back where it was.
+pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    store.run(move |c| Shot::set_deleted(c, &id, false)).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// What a shot's code values speak for, where nobody knows its encoding.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct CodeValues {
+    /// `log`, `linear`, or nothing in particular.
+    pub likely: Option<&'static str>,
+    /// The same in a sentence.
+    pub says: String,
+}
+
+/// Width that code values are read at.
+const READ_AT: usize = 320;
+
+/// What the code values of a shot speak for.
+pub async fn code_values(
+    studio: web::Data<Studio>,
+    id: web::Path<String>,
+) -> ApiResult<web::Json<CodeValues>> {
+    let found = web::block(move || {
+        let source = studio.store.with(|c| {
+            let (shot, _) = Shot::find(c, &id)?;
+            Source::raw(c, &shot, i64::from(shot.poster))
+        })?;
+        let proxy = studio.proxies.of(&studio.media, &source, READ_AT, Haste::InHand)?;
+        Ok::<_, ApiError>(match likely(&proxy.picture.pixels) {
+            Some(Likely::Log { from, to }) => CodeValues {
+                likely: Some("log"),
+                says: format!(
+                    "Its code values go from {:.0} % to {:.0} % with little colour: that speaks for a camera's log encoding.",
+                    from * 100.0,
+                    to * 100.0
+                ),
+            },
+            Some(Likely::Linear) => CodeValues {
+                likely: Some("linear"),
+                says: "Its code values are dark but for a few high ones: that speaks for linear light."
+                    .into(),
+            },
+            None => CodeValues { likely: None, says: String::new() },
+        })
+    });
+    Ok(web::Json(found.await??))
 }
 
 /// A shot's trim.
@@ -233,15 +283,17 @@ pub async fn as_encoding(
 ) -> ApiResult<HttpResponse> {
     let made = web::block(move || {
         let width = wanted.width.unwrap_or(400).clamp(16, 1920);
-        let source = studio.store.with(|c| {
+        let (source, meant) = studio.store.with(|c| {
             let (shot, production) = Shot::find(c, &id)?;
             let place = i64::from(shot.poster);
-            Source::of(c, &shot, &production, place, &wanted.encoding)
+            let meant = Source::of(c, &shot, &production, place, &wanted.encoding)?;
+            Ok((Source::raw(c, &shot, place)?, meant))
         })?;
-        let proxy = studio.proxies.of(&studio.media, &source, width, Haste::InHand)?;
-        let mut picture = proxy.picture.clone();
+        // One decoding for all encodings that are tried.
+        let mut picture = studio.proxies.of(&studio.media, &source, width, Haste::InHand)?.picture.clone();
+        let encoding = meant.interpret(&studio.media, &mut picture)?;
         let display = Encoding::find("srgb").ok_or_else(|| ApiError::internal("no sRGB"))?;
-        Program::compile(&Path::default(), &proxy.encoding, &display)?.run_parallel(&mut picture.pixels);
+        Program::compile(&Path::default(), &encoding, &display)?.run_parallel(&mut picture.pixels);
         Ok::<_, ApiError>(lantern_formats::png::write(&picture, Depth::Eight)?)
     });
     Ok(HttpResponse::Ok()

@@ -38,13 +38,16 @@ pub fn within_memory(name: &str, facts: &Facts, length: usize) -> ApiResult<()> 
     )))
 }
 
-/// Looks at a picture file's bytes: they have to decode to the end.
+/// Looks at a picture file's bytes: they have to decode to the end. The size is the one that it is seen in.
 fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
     let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
-    let facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
+    let mut facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
     within_memory(name, &facts, bytes.len())?;
-    let healed = lantern_formats::picture::read(bytes).map_err(wrong)?.heal();
-    Ok((facts, healed))
+    let mut frame = lantern_formats::frame::read(bytes).map_err(wrong)?;
+    if frame.beside.orientation > 4 {
+        (facts.width, facts.height) = (facts.height, facts.width);
+    }
+    Ok((facts, frame.picture.heal()))
 }
 
 /// Refuses a file by its first bytes, before all of it is read.
@@ -118,15 +121,6 @@ impl TakenIn {
     }
 }
 
-/// A file's name without its ending and frame number: what a shot is called by. `.png` alone has nothing before its
-/// ending to be called by.
-pub fn shot_name(file: &str) -> String {
-    let (stem, _) = split_number(file).unwrap_or_default();
-    let whole = file.rsplit_once('.').map_or(file, |(stem, _)| if stem.is_empty() { file } else { stem });
-    let stem = stem.trim_end_matches(['.', '_', '-', ' ']);
-    if stem.is_empty() { whole.into() } else { stem.into() }
-}
-
 /// What stands before a frame number at the end of a name (before its ending), and the number: `sea.0042.exr` is
 /// `sea.` and 42. `None` where there is no number, or one too long to be a frame's.
 pub fn split_number(file: &str) -> Option<(&str, i32)> {
@@ -156,43 +150,95 @@ pub struct Group {
 /// The fewest numbered files that are one sequence: two may well be two stills.
 const FEWEST: usize = 3;
 
-/// Puts names of files together that are one shot: names that differ in their frame number only. Names whose number
-/// stands after a space are stills with numbers, as people name them.
-pub fn group(names: &[String]) -> Vec<Group> {
-    let mut by_stem: std::collections::BTreeMap<(&str, &str), Vec<(String, i32)>> = Default::default();
+/// The folder of a file's path, with `/` between folders, and its own name.
+fn in_folder(path: &str) -> (&str, &str) {
+    path.rsplit_once('/').unwrap_or(("", path))
+}
+
+/// Puts names of files together that are one shot: names in the same folder that differ in their frame number only. Names
+/// whose number stands after a space are stills with numbers, as people name them. Names may be paths, with `/` between
+/// folders, as a dropped folder has them.
+pub fn group(paths: &[String]) -> Vec<Group> {
+    let mut by_stem: std::collections::BTreeMap<(&str, &str, &str), Vec<(String, i32)>> = Default::default();
     let mut groups = Vec::new();
-    let single = |name: &str, number| Group {
-        name: shot_name_of_one(name),
+    let single = |path: &str| Group {
+        name: still_name(in_folder(path).1),
         sequence: false,
-        clip: super::clip::is_clip_name(name),
-        files: vec![(name.to_owned(), number)],
+        clip: super::clip::is_clip_name(path),
+        files: vec![(path.to_owned(), 0)],
     };
-    for name in names {
+    for path in paths {
+        let (folder, name) = in_folder(path);
         match split_number(name) {
             Some((stem, number)) if !stem.ends_with(' ') && !super::clip::is_clip_name(name) => {
                 let ending = name.rsplit_once('.').map_or("", |(_, e)| e);
-                by_stem.entry((stem, ending)).or_default().push((name.clone(), number));
+                by_stem.entry((folder, stem, ending)).or_default().push((path.clone(), number));
             }
-            _ => groups.push(single(name, 0)),
+            _ => groups.push(single(path)),
         }
     }
     for mut files in by_stem.into_values() {
         files.sort_by_key(|f| f.1);
         files.dedup_by_key(|f| f.1);
         if files.len() < FEWEST {
-            groups.extend(files.iter().map(|(name, _)| single(name, 0)));
+            groups.extend(files.iter().map(|(path, _)| single(path)));
         } else {
-            let name = shot_name(&files[0].0);
-            groups.push(Group { name, sequence: true, clip: false, files });
+            groups.push(Group { name: sequence_name(&files), sequence: true, clip: false, files });
         }
     }
+    tell_apart(&mut groups);
     groups.sort_by(|a, b| a.name.cmp(&b.name));
     groups
 }
 
+/// Whether a name says enough to be called by: three letters or digits.
+fn speaks(name: &str) -> bool {
+    name.chars().filter(|c| c.is_alphanumeric()).count() >= 3
+}
+
+/// A sequence's name: what its files have alike; where that is next to nothing, its folder's name or its numbers.
+fn sequence_name(files: &[(String, i32)]) -> String {
+    let (folder, first) = in_folder(&files[0].0);
+    let stem = split_number(first).map_or("", |(stem, _)| stem).trim_end_matches(['.', '_', '-', ' ']);
+    if speaks(stem) {
+        return stem.into();
+    }
+    let folder = in_folder(folder).1;
+    if speaks(folder) {
+        return format!("{folder} {stem}").trim_end().into();
+    }
+    let (from, to) = (files[0].1, files[files.len() - 1].1);
+    format!("{stem} {from}\u{2013}{to}").trim_start().into()
+}
+
+/// Gives groups that are called alike the names of their folders too.
+fn tell_apart(groups: &mut [Group]) {
+    let names: Vec<String> = groups.iter().map(|g| g.name.clone()).collect();
+    for group in groups {
+        let folder = in_folder(in_folder(&group.files[0].0).0).1;
+        if !folder.is_empty() && names.iter().filter(|n| **n == group.name).count() > 1 {
+            group.name = format!("{folder} {}", group.name);
+        }
+    }
+}
+
 /// A still's or clip's name: its file's, without the ending.
-fn shot_name_of_one(file: &str) -> String {
+pub fn still_name(file: &str) -> String {
     file.rsplit_once('.').map_or(file, |(stem, _)| if stem.is_empty() { file } else { stem }).to_owned()
+}
+
+/// What stills joined to a sequence are called by: what their names have alike, else the first and the last.
+pub fn joined_name(names: &[&str]) -> String {
+    let (first, rest) = names.split_first().map_or(("", &[][..]), |(f, r)| (*f, r));
+    let alike =
+        |a: &str, b: &str| a.char_indices().zip(b.chars()).find(|((_, x), y)| x != y).map(|((i, _), _)| i);
+    let mut common = first;
+    for name in rest {
+        let end = alike(common, name).unwrap_or(common.len().min(name.len()));
+        common = &common[..end];
+    }
+    let common = common.trim_end_matches(|c: char| c.is_ascii_digit() || ['.', '_', '-', ' '].contains(&c));
+    if speaks(common) { common.into() } else { format!("{first}\u{2013}{}", rest.last().unwrap_or(&first)) }
 }
 
 #[cfg(test)]
@@ -206,10 +252,37 @@ mod tests {
         assert_eq!(split_number("0007.png"), Some(("", 7)));
         assert_eq!(split_number("harbour.png"), None);
         assert_eq!(split_number("scan 20250101123456.tif"), None);
-        assert_eq!(shot_name("sea.0042.exr"), "sea");
-        assert_eq!(shot_name("harbour dusk.png"), "harbour dusk");
-        assert_eq!(shot_name("0007.png"), "0007");
-        assert_eq!(shot_name(".png"), ".png");
+        assert_eq!(still_name("harbour dusk.png"), "harbour dusk");
+        assert_eq!(still_name("0007.png"), "0007");
+        assert_eq!(still_name(".png"), ".png");
+    }
+
+    #[test]
+    fn shots_are_called_by_what_tells_them_apart() {
+        let called = |names: &[&str]| -> Vec<String> {
+            let names: Vec<String> = names.iter().map(|n| (*n).into()).collect();
+            group(&names).into_iter().map(|g| g.name).collect()
+        };
+        assert_eq!(called(&["s_1.png", "s_2.png", "s_3.png"]), ["s 1–3"]);
+        assert_eq!(called(&["0001.png", "0002.png", "0003.png"]), ["1–3"]);
+        assert_eq!(called(&["deck/0001.png", "deck/0002.png", "deck/0003.png"]), ["deck"]);
+        assert_eq!(called(&["day/deck/s1.png", "day/deck/s2.png", "day/deck/s3.png"]), ["deck s"]);
+        assert_eq!(called(&["sea.1.exr", "sea.2.exr", "sea.3.exr"]), ["sea"]);
+        assert_eq!(
+            called(&["left/wall.png", "right/wall.png", "mole.png"]),
+            ["left wall", "mole", "right wall"]
+        );
+        // Two folders with the same numbers are two sequences.
+        let two = ["a_cam/1.png", "a_cam/2.png", "a_cam/3.png", "b_cam/1.png", "b_cam/2.png", "b_cam/3.png"];
+        assert_eq!(called(&two), ["a_cam", "b_cam"]);
+    }
+
+    #[test]
+    fn joined_stills_are_called_by_what_they_have_alike() {
+        assert_eq!(joined_name(&["deck_0012", "deck_0013", "deck_0100"]), "deck");
+        assert_eq!(joined_name(&["a", "b"]), "a–b");
+        assert_eq!(joined_name(&["wände", "wäsche"]), "wände–wäsche");
+        assert_eq!(joined_name(&["mole", "mole"]), "mole");
     }
 
     #[test]

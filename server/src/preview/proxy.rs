@@ -41,7 +41,8 @@ pub struct Source {
 }
 
 impl Source {
-    /// A frame of a shot, taken as if it had an encoding. `place` is its place in the order.
+    /// A frame of a shot, taken as if it had an encoding; with an empty one its code values are shown as they are. `place`
+    /// is its place in the order.
     pub fn of(
         c: &mut SqliteConnection,
         shot: &Shot,
@@ -49,6 +50,9 @@ impl Source {
         place: i64,
         encoding: &str,
     ) -> ApiResult<Self> {
+        if encoding.is_empty() {
+            return Self::raw(c, shot, place);
+        }
         let frame = Frame::at(c, &shot.id, place)?;
         let profile = production.profile(c, encoding)?;
         let shipped = match &profile {
@@ -56,6 +60,21 @@ impl Source {
             None => Some(production.encoding(c, encoding)?),
         };
         Ok(Self { media: frame.media_hash, profile, shipped })
+    }
+
+    /// A frame's code values as they are, whatever they mean: taken for sRGB, which a page shows unaltered.
+    pub fn raw(c: &mut SqliteConnection, shot: &Shot, place: i64) -> ApiResult<Self> {
+        let frame = Frame::at(c, &shot.id, place)?;
+        Ok(Self { media: frame.media_hash, profile: None, shipped: Encoding::find("srgb") })
+    }
+
+    /// Takes raw code values for what they mean here: through the profile's technical table where it has one. Gives the
+    /// encoding that they have then.
+    pub fn interpret(&self, media: &MediaFolder, picture: &mut Picture) -> ApiResult<Encoding> {
+        if let Some(hash) = self.profile.as_ref().and_then(|p| p.table_hash.as_ref()) {
+            lantern_formats::cube::read(&media.read(hash)?)?.apply_parallel(&mut picture.pixels);
+        }
+        self.encoding()
     }
 
     /// Tells it from all others.
@@ -83,17 +102,18 @@ impl Source {
         // A production file brings pictures that nobody has looked at yet.
         let short = self.media.get(..12).unwrap_or(&self.media);
         within_memory(short, &lantern_formats::facts::read(&bytes)?, bytes.len())?;
-        let mut picture = lantern_formats::picture::read(&bytes)?;
+        let frame = lantern_formats::frame::read(&bytes)?;
         drop(bytes);
+        let (mut picture, orientation) = (frame.picture, frame.beside.orientation);
         picture.heal();
-        if let Some(hash) = self.profile.as_ref().and_then(|p| p.table_hash.as_ref()) {
-            lantern_formats::cube::read(&media.read(hash)?)?.apply_parallel(&mut picture.pixels);
-        }
-        let own = self.encoding()?;
+        let own = self.interpret(media, &mut picture)?;
         let encoding = if own.is_linear() { named("acescct")? } else { own.clone() };
-        if picture.width() > width || encoding != own {
-            picture = resize(picture, &own, &encoding, width)?;
+        // Made smaller before it is turned, so that there are never two of the whole size.
+        let most = if orientation > 4 { [MOST_ROWS, width] } else { [width, MOST_ROWS] };
+        if picture.width() > most[0] || picture.height() > most[1] || encoding != own {
+            picture = resize(picture, &own, &encoding, most)?;
         }
+        let picture = picture.upright(orientation);
         let reach = Reach::of(&picture.pixels, &Bake::quick(&encoding, QUICK_SIZE));
         Ok(Proxy { picture, encoding, hash: self.key(), reach })
     }
@@ -139,6 +159,9 @@ pub enum Haste {
 
 /// Points on a side of the tables that pictures go through while something is dragged.
 const QUICK_SIZE: usize = 33;
+
+/// No limit on the other side of a picture.
+const MOST_ROWS: usize = usize::MAX >> 16;
 
 /// Memory that proxies may take: a minute of a 480-wide sequence, or some hundred stills at 960.
 const MOST_BYTES: usize = 900 << 20;
@@ -251,17 +274,22 @@ fn named(id: &str) -> ApiResult<Encoding> {
 }
 
 /// Makes a picture smaller in linear light, from code values of one encoding to those of another.
-fn resize(mut picture: Picture, from: &Encoding, to: &Encoding, width: usize) -> ApiResult<Picture> {
+fn resize(
+    mut picture: Picture,
+    from: &Encoding,
+    to: &Encoding,
+    [width, height]: [usize; 2],
+) -> ApiResult<Picture> {
     let linear = match from.reference {
         Reference::Scene => named("acescg")?,
         // Display pictures are averaged in their own light and stay in their own encoding.
         Reference::Display => {
-            return Ok(picture.fit_within(width, usize::MAX >> 16));
+            return Ok(picture.fit_within(width, height));
         }
     };
     let none = Path::default();
     Program::compile(&none, from, &linear)?.run_parallel(&mut picture.pixels);
-    let mut small = picture.fit_within(width, usize::MAX >> 16);
+    let mut small = picture.fit_within(width, height);
     Program::compile(&none, &linear, to)?.run_parallel(&mut small.pixels);
     Ok(small)
 }

@@ -39,6 +39,8 @@ pub struct Reading {
     pub span: [f32; 2],
     /// The film, where the step in hand is a part of it.
     pub film: Option<film::reading::Reading>,
+    /// What a display shows of black under the whole path, as a share of its signal (BT.1886), where the step in hand moves it.
+    pub black: Option<f32>,
     /// Where the step in hand makes the path steeper than a table of 33 points holds.
     pub steep: Option<Steep>,
 }
@@ -75,6 +77,15 @@ fn steep(path: &Path, step: &Step) -> Option<Steep> {
     Some(Steep { points: (of(path, 65)? <= HELD_TO).then_some(65) })
 }
 
+/// What a display shows of black under a path.
+fn black(path: &Path, media: &MediaFolder) -> Option<f32> {
+    let mut path = path.clone();
+    media.attach(&mut path);
+    let (from, to) = (Encoding::find("acescg")?, Encoding::find("rec709")?);
+    let shown = Program::compile(&path, &from, &to).ok()?.on_colour([0.0; 3]);
+    Some(shown.iter().sum::<f32>() / 3.0)
+}
+
 /// A curve on the tonal axis.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct DrawnCurve {
@@ -103,9 +114,10 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
             Rendering::Plain(_) => None,
         }
     });
+    let black = step.filter(|s| matches!(s.values, Values::Tone(_))).and_then(|_| black(&r.path, media));
     let steep = r.path.steps.iter().find(|s| Some(&s.id) == r.step.as_ref() && s.active());
     let steep = steep.and_then(|s| steep_of(&r.path, media, s));
-    Ok(Reading { seq: r.seq, steep, fingerprints, curves, span, film })
+    Ok(Reading { seq: r.seq, steep, black, fingerprints, curves, span, film })
 }
 
 /// What a step makes of the neutral scale, by channel.

@@ -295,15 +295,20 @@ impl Studio {
         Ok(r.at.iter().map(read).collect())
     }
 
-    /// A checked path over the trim beneath it: the one given, or the shot's own.
+    /// A checked path over the trim beneath it: the one given, or the shot's own. Where the encoding is unknown nothing can
+    /// be done to the picture: then none.
     pub fn whole(&self, shot: &str, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
         path.check()?;
+        let row = self.store.with(|c| Shot::find(c, shot))?.0;
+        if row.encoding.is_empty() {
+            return Ok(Path::default());
+        }
         let mut whole = match trim {
             Some(trim) => {
                 trim.check_trim()?;
                 path.over(trim)
             }
-            None => path.over(&self.trim(shot)?),
+            None => path.over(&row.trim()?),
         };
         self.media.attach(&mut whole);
         Ok(whole)

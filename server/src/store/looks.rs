@@ -41,13 +41,15 @@ pub struct Version {
 impl LookRow {
     /// A production's looks by name.
     pub fn of_production(c: &mut SqliteConnection, production: &str) -> ApiResult<Vec<Self>> {
-        let own = looks::table.filter(looks::production_id.eq(production)).order(looks::name);
+        let there = looks::table.filter(looks::production_id.eq(production).and(looks::deleted_at.is_null()));
+        let own = there.order(looks::name);
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
     /// One look.
     pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
-        looks::table.find(id).select(Self::as_select()).first(c).optional()?.ok_or(ApiError::NotFound("look"))
+        let there = looks::table.find(id).filter(looks::deleted_at.is_null());
+        there.select(Self::as_select()).first(c).optional()?.ok_or(ApiError::NotFound("look"))
     }
 
     /// Saves a new look.
@@ -83,12 +85,11 @@ impl LookRow {
         })
     }
 
-    /// Deletes a look with its versions and handoffs.
-    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
-        match diesel::delete(looks::table.find(id)).execute(c)? {
-            0 => Err(ApiError::NotFound("look")),
-            _ => Ok(()),
-        }
+    /// Deletes a look with its versions and handoffs, or puts it back with them.
+    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+        let own = looks::table.find(id).filter(looks::deleted_at.is_null().eq(deleted));
+        let changed = diesel::update(own).set(looks::deleted_at.eq(deleted.then(now))).execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("look")) } else { Ok(()) }
     }
 
     /// The document as types.

@@ -147,6 +147,20 @@ struct Said {
     quick_check: String,
 }
 
+/// How long what was deleted can be put back.
+const KEPT_DELETED: i64 = 30 * 24 * 3600;
+
+/// Takes away for good what was deleted long ago. Files stay in the media folder.
+pub fn forget_deleted(c: &mut SqliteConnection) -> ApiResult<()> {
+    use schema::{looks, productions, scenes, shots};
+    let before = now() - KEPT_DELETED;
+    diesel::delete(productions::table.filter(productions::deleted_at.lt(before))).execute(c)?;
+    diesel::delete(scenes::table.filter(scenes::deleted_at.lt(before))).execute(c)?;
+    diesel::delete(shots::table.filter(shots::deleted_at.lt(before))).execute(c)?;
+    diesel::delete(looks::table.filter(looks::deleted_at.lt(before))).execute(c)?;
+    Ok(())
+}
+
 /// A fresh id.
 pub fn new_id() -> String {
     uuid::Uuid::new_v4().to_string()

@@ -38,12 +38,17 @@ pub const PROFILE: &str = "profile:";
 impl Production {
     /// All productions by name.
     pub fn all(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
-        Ok(productions::table.order(productions::name).select(Self::as_select()).load(c)?)
+        Ok(productions::table
+            .filter(productions::deleted_at.is_null())
+            .order(productions::name)
+            .select(Self::as_select())
+            .load(c)?)
     }
 
     /// One production.
     pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
-        let row = productions::table.find(id).select(Self::as_select()).first(c).optional()?;
+        let there = productions::table.find(id).filter(productions::deleted_at.is_null());
+        let row = there.select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("production"))
     }
 
@@ -66,10 +71,12 @@ impl Production {
         Ok(())
     }
 
-    /// Deletes a production with everything in it. The files stay in the media folder.
-    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
-        let gone = diesel::delete(productions::table.find(id)).execute(c)?;
-        if gone == 0 { Err(ApiError::NotFound("production")) } else { Ok(()) }
+    /// Deletes a production with everything in it, or puts it back. The files stay in the media folder.
+    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+        let own = productions::table.find(id).filter(productions::deleted_at.is_null().eq(deleted));
+        let at = productions::deleted_at.eq(deleted.then(super::now));
+        let changed = diesel::update(own).set(at).execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("production")) } else { Ok(()) }
     }
 
     /// The profile of its usual camera, where it has one.
@@ -97,7 +104,7 @@ impl Production {
             return profile.encoding();
         }
         if id.is_empty() {
-            return Err(ApiError::Invalid("say first how this shot is encoded, in Footage".into()));
+            return Err(ApiError::Invalid("the encoding of this shot is unknown: set it in Footage".into()));
         }
         let unknown = || ApiError::Invalid(format!("there is no encoding “{id}”; /api/encodings lists them"));
         Encoding::find(id).ok_or_else(unknown)
@@ -106,7 +113,7 @@ impl Production {
     /// Its scenes with their shots, in order.
     pub fn scenes(&self, c: &mut SqliteConnection) -> ApiResult<Vec<(Scene, Vec<Shot>)>> {
         let own: Vec<Scene> = scenes::table
-            .filter(scenes::production_id.eq(&self.id))
+            .filter(scenes::production_id.eq(&self.id).and(scenes::deleted_at.is_null()))
             .order(scenes::position)
             .select(Scene::as_select())
             .load(c)?;

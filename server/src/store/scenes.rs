@@ -1,7 +1,6 @@
 //! Scenes of a production.
 
 use super::schema::{scenes, shots};
-use super::shots::Shot;
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 
@@ -30,7 +29,8 @@ impl Scene {
 
     /// One scene.
     pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
-        let row = scenes::table.find(id).select(Self::as_select()).first(c).optional()?;
+        let there = scenes::table.find(id).filter(scenes::deleted_at.is_null());
+        let row = there.select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("scene"))
     }
 
@@ -53,17 +53,12 @@ impl Scene {
         Ok(last.map_or(0, |p| p + 1))
     }
 
-    /// Deletes a scene; one that has shots is refused.
-    pub fn delete_empty(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
-        c.immediate_transaction(|c| {
-            let scene = Self::find(c, id)?;
-            if !Shot::of_scene(c, id)?.is_empty() {
-                let name = scene.name;
-                return Err(ApiError::Invalid(format!("“{name}” has shots: move or delete them first")));
-            }
-            diesel::delete(scenes::table.find(id)).execute(c)?;
-            Ok(())
-        })
+    /// Deletes a scene with its shots, or puts it back with them.
+    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+        let own = scenes::table.find(id).filter(scenes::deleted_at.is_null().eq(deleted));
+        let at = scenes::deleted_at.eq(deleted.then(super::now));
+        let changed = diesel::update(own).set(at).execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("scene")) } else { Ok(()) }
     }
 
     /// Puts a production's scenes and shots in an order: every scene with its shots, each named exactly once.
@@ -73,10 +68,14 @@ impl Scene {
         order: &[(String, Vec<String>)],
     ) -> ApiResult<()> {
         c.immediate_transaction(|c| {
-            let own: Vec<String> =
-                scenes::table.filter(scenes::production_id.eq(production)).select(scenes::id).load(c)?;
-            let held: Vec<String> =
-                shots::table.filter(shots::scene_id.eq_any(&own)).select(shots::id).load(c)?;
+            let own: Vec<String> = scenes::table
+                .filter(scenes::production_id.eq(production).and(scenes::deleted_at.is_null()))
+                .select(scenes::id)
+                .load(c)?;
+            let held: Vec<String> = shots::table
+                .filter(shots::scene_id.eq_any(&own).and(shots::deleted_at.is_null()))
+                .select(shots::id)
+                .load(c)?;
             let sorted = |mut v: Vec<&String>| {
                 v.sort();
                 v.into_iter().cloned().collect::<Vec<_>>()

@@ -6,6 +6,7 @@ diesel::table! {
         id -> Text,
         name -> Text,
         camera -> Text,
+        deleted_at -> Nullable<BigInt>,
     }
 }
 
@@ -16,6 +17,7 @@ diesel::table! {
         position -> Integer,
         name -> Text,
         finished -> Bool,
+        deleted_at -> Nullable<BigInt>,
     }
 }
 
@@ -44,6 +46,7 @@ diesel::table! {
         trim_revision -> Integer,
         arrival -> Text,
         revision -> Integer,
+        deleted_at -> Nullable<BigInt>,
     }
 }
 
@@ -78,6 +81,7 @@ diesel::table! {
         name -> Text,
         document -> Text,
         revision -> Integer,
+        deleted_at -> Nullable<BigInt>,
     }
 }
 

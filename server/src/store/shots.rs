@@ -116,7 +116,8 @@ impl Shot {
 
     /// The shots of a scene in order.
     pub fn of_scene(c: &mut SqliteConnection, scene: &str) -> ApiResult<Vec<Self>> {
-        let own = shots::table.filter(shots::scene_id.eq(scene)).order(shots::position);
+        let there = shots::table.filter(shots::scene_id.eq(scene).and(shots::deleted_at.is_null()));
+        let own = there.order(shots::position);
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
@@ -124,7 +125,7 @@ impl Shot {
     pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<(Self, Production)> {
         let row: Option<(Self, Scene)> = shots::table
             .inner_join(scenes::table)
-            .filter(shots::id.eq(id))
+            .filter(shots::id.eq(id).and(shots::deleted_at.is_null()).and(scenes::deleted_at.is_null()))
             .select((Self::as_select(), Scene::as_select()))
             .first(c)
             .optional()?;
@@ -140,7 +141,7 @@ impl Shot {
 
     /// Saves what changes of a shot, and that it changed.
     pub fn patch(c: &mut SqliteConnection, id: &str, patch: &ShotPatch) -> ApiResult<()> {
-        let changed = diesel::update(shots::table.find(id))
+        let changed = diesel::update(shots::table.find(id).filter(shots::deleted_at.is_null()))
             .set((patch, shots::revision.eq(shots::revision + 1)))
             .execute(c)?;
         if changed == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
@@ -154,10 +155,17 @@ impl Shot {
         Ok(())
     }
 
-    /// Deletes a shot.
-    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
-        let gone = diesel::delete(shots::table.find(id)).execute(c)?;
-        if gone == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
+    /// Deletes a shot, or puts it back where it was.
+    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+        let own = shots::table.find(id).filter(shots::deleted_at.is_null().eq(deleted));
+        let changed = diesel::update(own).set(shots::deleted_at.eq(deleted.then(super::now))).execute(c)?;
+        if changed == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
+    }
+
+    /// Gives it a place in its scene's order.
+    pub fn set_position(c: &mut SqliteConnection, id: &str, position: i32) -> ApiResult<()> {
+        diesel::update(shots::table.find(id)).set(shots::position.eq(position)).execute(c)?;
+        Ok(())
     }
 
     /// The path that balances it.
@@ -184,7 +192,8 @@ impl Shot {
     ) -> ApiResult<i32> {
         trim.check_trim()?;
         let text = serde_json::to_string(trim).map_err(ApiError::internal)?;
-        let have: Option<i32> = shots::table.find(id).select(shots::trim_revision).first(c).optional()?;
+        let there = shots::table.find(id).filter(shots::deleted_at.is_null());
+        let have: Option<i32> = there.select(shots::trim_revision).first(c).optional()?;
         let current = have.ok_or(ApiError::NotFound("shot"))?;
         if revision.is_some_and(|r| r != current) {
             return Err(ApiError::Conflict { what: "trim", current });
