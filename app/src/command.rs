@@ -123,7 +123,9 @@ fn serve(a: &Serve) -> Outcome<()> {
     let ready = |address| println!("Dusky Lantern is at http://{address}");
     let folders = lantern_server::media::folders::Folders::new(&a.footage)
         .map_err(|e| Failure(format!("a folder given with --footage cannot be opened: {e}")))?;
-    lantern_server::serve(data, folders, a.listen, ready).map_err(|e| Failure(format!("{}: {e}", a.listen)))
+    let demo = lantern_server::Demo(|data| crate::demo::prepare(data).map_err(|e| e.to_string()));
+    lantern_server::serve(data, folders, demo, a.listen, ready)
+        .map_err(|e| Failure(format!("{}: {e}", a.listen)))
 }
 
 /// Reads an encoding by its id or profile file.

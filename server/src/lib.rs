@@ -58,11 +58,16 @@ impl Data {
     }
 }
 
+/// Puts the demo production into a data folder that has none.
+#[derive(Clone)]
+pub struct Demo(pub fn(&Data) -> Result<(), String>);
+
 /// Serves a data folder until the process is told to stop. `folders` may be brought in from. `ready` is called with the address once the
 /// listener is open.
 pub fn serve(
     data: Data,
     folders: Folders,
+    demo: Demo,
     listen: SocketAddr,
     ready: impl FnOnce(SocketAddr),
 ) -> std::io::Result<()> {
@@ -74,7 +79,8 @@ pub fn serve(
         data.lock.say(&format!("http://{address}")).map_err(std::io::Error::other)?;
         jobs::handoff::resume(&studio, &jobs).map_err(std::io::Error::other)?;
         let folders = web::Data::new(folders);
-        let store = web::Data::new(data.store);
+        let store = web::Data::new(data.store.clone());
+        let demo = web::Data::new((demo, data));
         let server = HttpServer::new(move || {
             App::new()
                 .wrap(middleware::Compress::default())
@@ -83,6 +89,7 @@ pub fn serve(
                 .app_data(jobs.clone())
                 .app_data(folders.clone())
                 .app_data(store.clone())
+                .app_data(demo.clone())
                 .configure(api::routes)
         })
         .workers(2)

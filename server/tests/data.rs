@@ -67,9 +67,20 @@ fn versions_are_numbered_kept_as_they_were_and_go_with_their_look() {
     assert_eq!((second.number, second.name.as_str()), (2, "version 2"));
     let first = Version::find(c, &row.id, 1).unwrap();
     assert_eq!(Look::from_json(&first.document).unwrap().name, "First");
-    LookRow::delete(c, &row.id).unwrap();
+    LookRow::set_deleted(c, &row.id, true).unwrap();
+    assert!(LookRow::of_production(c, &production).unwrap().is_empty());
+    assert!(matches!(LookRow::set_deleted(c, &row.id, true), Err(ApiError::NotFound("look"))));
+    // It is put back with all its versions, until it is forgotten a month later.
+    LookRow::set_deleted(c, &row.id, false).unwrap();
+    assert!(matches!(LookRow::set_deleted(c, &row.id, false), Err(ApiError::NotFound("look"))));
+    assert_eq!(Version::of_look(c, &row.id).unwrap().len(), 2);
+    LookRow::set_deleted(c, &row.id, true).unwrap();
+    lantern_server::store::forget_deleted(c).unwrap();
+    assert_eq!(Version::of_look(c, &row.id).unwrap().len(), 2, "it was deleted just now");
+    diesel::RunQueryDsl::execute(diesel::sql_query("UPDATE looks SET deleted_at = deleted_at - 2592001"), c)
+        .unwrap();
+    lantern_server::store::forget_deleted(c).unwrap();
     assert!(Version::of_look(c, &row.id).unwrap().is_empty());
-    assert!(matches!(LookRow::delete(c, &row.id), Err(ApiError::NotFound("look"))));
 }
 
 #[test]

@@ -61,7 +61,7 @@ async fn a_sequence_comes_in_frame_by_frame_and_warns_of_what_is_wrong_with_it()
         (&json!(3), &json!(1001), &json!(2))
     );
     let warnings = shot["warnings"].to_string();
-    for want in ["3 of 4 frames", "differ in size", "how it is encoded"] {
+    for want in ["3 of 4 frames", "differ in size", "Encoding unknown"] {
         assert!(warnings.contains(want), "{want}: {warnings}");
     }
     let edit = |v: Value| v.to_string();

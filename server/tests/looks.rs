@@ -181,7 +181,7 @@ async fn a_handoff_runs_to_a_file_that_is_what_its_report_says() {
     for (size, from, version, status, words) in [
         (18, "acescct", 1, StatusCode::UNPROCESSABLE_ENTITY, "18"),
         (17, "no-such-log", 1, StatusCode::UNPROCESSABLE_ENTITY, "no-such-log"),
-        (17, "", 1, StatusCode::UNPROCESSABLE_ENTITY, "encoded"),
+        (17, "", 1, StatusCode::UNPROCESSABLE_ENTITY, "encoding unknown"),
         (17, "acescct", 99, StatusCode::NOT_FOUND, "version"),
     ] {
         let (got, problem) = ask!(service, post, handoffs, wish(size, from, version));

@@ -3,13 +3,19 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "./api/client";
 import { preview } from "./api/preview";
+import { FirstNotes } from "./FirstNotes";
+import { FirstVisit } from "./FirstVisit";
 import { Header } from "./Header";
+import { sayLater } from "./ProductionMenu";
+import { KeysSheet } from "./KeysSheet";
 import { BalancePlace } from "./places/balance/BalancePlace";
 import { FootagePlace } from "./places/footage/FootagePlace";
 import { HandoffPlace } from "./places/handoff/HandoffPlace";
 import { LookPlace } from "./places/look/LookPlace";
 import { Shelf } from "./shelf/Shelf";
-import { rowOf, useSession, type Place } from "./state/session";
+import { lookOf, readAddress, shotOf, useAddress } from "./state/address";
+import { isShown, rowOf, shotsOf, useSession } from "./state/session";
+import { StatusBar } from "./StatusBar";
 import { useComparison, usePreview } from "./state/showing";
 import { useKeys } from "./state/keys";
 import { useWork } from "./state/work";
@@ -35,20 +41,16 @@ export function App() {
       {start.isPending ? (
         <p className="flex flex-1 items-center justify-center text-faint">Opening the production…</p>
       ) : start.data === false ? (
-        <p className="flex flex-1 items-center justify-center text-dim">
-          There is no production in this data folder. Start the server with --demo for the demo production.
-        </p>
-      ) : place === "footage" ? (
-        <FootagePlace />
-      ) : place === "balance" ? (
-        <BalancePlace />
-      ) : place === "look" ? (
-        <LookPlace />
+        <FirstVisit />
       ) : (
-        <HandoffPlace />
+        <div className="flex min-h-0 flex-1">
+          {place === "footage" ? <FootagePlace /> : place === "balance" ? <BalancePlace /> : place === "look" ? <LookPlace /> : <HandoffPlace />}
+          <Shelf />
+          <FirstNotes key={place} place={place} />
+        </div>
       )}
-      <Shelf />
-      <Notice />
+      <StatusBar />
+      <KeysSheet />
     </div>
   );
 }
@@ -58,6 +60,7 @@ function Drive() {
   usePreview();
   useComparison();
   useKeys();
+  useAddress();
   return null;
 }
 
@@ -76,24 +79,30 @@ function useStart() {
         api.rangeFields(),
         api.stockFields(),
       ]);
-      const wanted = new URLSearchParams(location.search);
-      const first = productions.find((p) => p.id === wanted.get("production")) ?? productions[0];
-      if (!first) return false;
+      const wanted = readAddress(location.search);
+      const first = productions.find((p) => p.id === wanted.production) ?? productions[0];
+      if (!first) {
+        sayLater();
+        return false;
+      }
       const [production, looks, stocks] = await Promise.all([api.production(first.id), api.looks(first.id), api.stocks(first.id)]);
       const shots = rowOf(production);
-      const shot = shots.find((s) => s.name === wanted.get("shot")) ?? shots[0];
-      const place = PLACES.find((p) => p === wanted.get("place")) ?? "look";
+      const shot = shotsOf(production).find((s) => s.id === shotOf(production, wanted.shot) && isShown(s)) ?? shots[0];
+      // A production without pictures begins where they come in.
+      const place = wanted.place ?? (shots.length === 0 ? "footage" : "look");
       useSession.getState().set({ catalogue, encodings, scopes, rangeFields, stockFields, stocks, production, shot: shot?.id ?? null, place });
-      const look = looks.find((l) => l.name === wanted.get("look")) ?? looks[0];
-      if (look) await useWork.getState().load(look.id);
+      const look = lookOf(looks, wanted.look) ?? looks[0]?.id;
+      if (look) await useWork.getState().load(look);
       if (place === "balance" && shot) await useWork.getState().loadTrim(shot.id, shot.name);
+      const { document, select } = useWork.getState();
+      const there = [...(document?.path.steps ?? []), ...(document?.path.groups ?? [])].some((s) => s.id === wanted.step);
+      if (there) select(wanted.step);
       preview.open();
+      sayLater();
       return true;
     },
   });
 }
-
-const PLACES: Place[] = ["footage", "balance", "look", "handoff"];
 
 function Away() {
   const [online, setOnline] = useState(true);
@@ -102,42 +111,6 @@ function Away() {
   return (
     <div role="alert" data-away className="bg-alarm px-4 py-1 text-pit">
       The server does not answer. Your work is kept in this window and saved when it is back.
-    </div>
-  );
-}
-
-const NOTICE_TIME = 6000;
-
-function Notice() {
-  const notice = useSession((s) => s.notice);
-  const action = useSession((s) => s.action);
-  const set = useSession((s) => s.set);
-  useEffect(() => preview.problems.add((detail) => set({ notice: detail })), [set]);
-  useEffect(() => {
-    if (!notice) return;
-    const timer = window.setTimeout(() => set({ notice: "", action: null }), NOTICE_TIME);
-    return () => window.clearTimeout(timer);
-  }, [notice, set]);
-  if (!notice) return null;
-  return (
-    <div
-      role="status"
-      data-notice
-      className="fixed bottom-32 left-1/2 z-50 -translate-x-1/2 rounded border border-edge bg-shelf px-4 py-2 text-value text-bright shadow-xl"
-    >
-      {notice}
-      {action && (
-        <Button
-          kind="quiet"
-          className="ml-3 text-lantern"
-          onClick={() => {
-            set({ notice: "", action: null });
-            action.run();
-          }}
-        >
-          {action.label}
-        </Button>
-      )}
     </div>
   );
 }

@@ -1,12 +1,13 @@
 /** The head of the page: places, the look in hand, undo, versions. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Redo2, Undo2 } from "lucide-react";
-import { useRef, useState } from "react";
+import { useId, useRef, useState } from "react";
 import { api, Problem } from "./api/client";
 import { ProductionMenu } from "./ProductionMenu";
+import { refusedName } from "./ui/units";
 import { useWork, type Saving } from "./state/work";
 import { say, shotInHand, useSession } from "./state/session";
-import { Button, Dialog, FileInput, Menu, TextField } from "./ui/controls";
+import { Button, Confirm, Dialog, FileInput, Menu, TextField } from "./ui/controls";
 
 const PLACES = [
   { id: "footage", title: "Footage" },
@@ -18,13 +19,15 @@ const PLACES = [
 export function Header() {
   const place = useSession((s) => s.place);
   const set = useSession((s) => s.set);
-  const [keeping, setKeeping] = useState(false);
+  const [saving, setSaving] = useState(false);
+  const open = useSession((s) => s.production !== null);
   const working = place === "look" || place === "balance";
   return (
-    <header className="flex h-10 shrink-0 items-center gap-4 border-b border-pit bg-wall px-4">
+    <header className="flex h-10 shrink-0 items-center gap-4 border-b border-pit bg-wall px-4 max-[1150px]:gap-2 max-[1150px]:px-2">
       <img src="/lantern.svg" alt="Dusky Lantern" className="h-5 w-5" />
       <ProductionMenu />
-      <nav aria-label="Places" className="flex h-full gap-6">
+      {open && (
+      <nav aria-label="Places" className="flex h-full gap-6 max-[1150px]:gap-4">
         {PLACES.map((p) => (
           <button
             key={p.id}
@@ -37,17 +40,18 @@ export function Header() {
           </button>
         ))}
       </nav>
+      )}
       <div className="flex-1" />
-      {place === "balance" ? <TrimOf /> : place !== "footage" && <Looks />}
-      {working && (
+      {!open ? null : place === "balance" ? <TrimOf /> : place !== "footage" && <Looks />}
+      {open && working && (
         <>
           <SaveState />
           <UndoRedo />
         </>
       )}
-      {place === "look" && <Button onClick={() => setKeeping(true)}>Save version</Button>}
-      <ShelfButton />
-      <KeepVersion key={String(keeping)} open={keeping} onClose={() => setKeeping(false)} />
+      {open && place === "look" && <Versions onSave={() => setSaving(true)} />}
+      {open && <ShelfButton />}
+      <SaveVersion key={String(saving)} open={saving} onClose={() => setSaving(false)} />
     </header>
   );
 }
@@ -56,7 +60,7 @@ function ShelfButton() {
   const open = useSession((s) => s.shelf);
   const set = useSession((s) => s.set);
   return (
-    <Button kind="quiet" aria-expanded={open} onClick={() => set({ shelf: !open })}>
+    <Button kind="quiet" aria-expanded={open} data-shelf-button onClick={() => set({ shelf: !open })}>
       Shelf {open ? "▾" : "▸"}
     </Button>
   );
@@ -75,6 +79,7 @@ function Looks() {
   const title = useWork((s) => s.look?.name);
   const file = useRef<HTMLInputElement>(null);
   const [naming, setNaming] = useState<"new" | "rename" | "copy" | null>(null);
+  const [deleting, setDeleting] = useState(false);
   const client = useQueryClient();
   const looks = useQuery({
     queryKey: ["looks", production],
@@ -101,11 +106,22 @@ function Looks() {
   };
   const remove = async () => {
     const other = looks.data?.find((l) => l.id !== id);
-    if (!id || !other) return;
-    await api.deleteLook(id);
-    useWork.setState({ saving: "saved" });
-    await load(other.id);
-    await client.invalidateQueries({ queryKey: ["looks"] });
+    if (!id) return;
+    try {
+      await useWork.getState().save();
+      await api.deleteLook(id);
+      if (other) await load(other.id);
+      else useWork.getState().drop();
+      await client.invalidateQueries({ queryKey: ["looks"] });
+      const back = async () => {
+        await api.restore("looks", id);
+        await load(id);
+        await client.invalidateQueries({ queryKey: ["looks"] });
+      };
+      say(`Deleted “${title ?? ""}”. It can be put back for 30 days.`, { label: "Undo", run: () => void back().catch(say) });
+    } catch (e) {
+      say(e);
+    }
   };
   const bring = async (chosen: File) => {
     if (!production) return;
@@ -118,39 +134,44 @@ function Looks() {
       set({ notice: e instanceof Problem ? e.message : String(e) });
     }
   };
-  const titles = { new: "Name of the new look", rename: "Rename this look", copy: "Name of the copy" };
+  const titles = { new: "New look", rename: "Rename look", copy: "Copy look" };
+  const actions = { new: "Create look", rename: "Rename look", copy: "Copy look" };
   return (
     <>
       <Menu
         trigger={
           <button type="button" aria-label="Look" className="max-w-52 truncate rounded px-2 py-1 text-value text-bright hover:bg-shelf">
-            {title ?? "no look"} <span className="text-faint">▾</span>
+            {title ?? "No look"} <span className="text-faint">▾</span>
           </button>
         }
         items={[
-          ...(looks.data ?? []).map((l) => ({ label: l.name, hint: l.id === id ? "in hand" : "", run: () => void load(l.id) })),
+          ...(looks.data ?? []).map((l) => ({ label: l.name, hint: l.id === id ? "open" : "", run: () => void load(l.id) })),
           null,
           { label: "New look…", run: () => setNaming("new") },
           { label: "Copy this look…", disabled: !title, run: () => setNaming("copy") },
           { label: "Rename…", disabled: !title, run: () => setNaming("rename") },
-          { label: "Keep on the Shelf", disabled: !title, run: () => void keepOnShelf().then(() => client.invalidateQueries({ queryKey: ["shelf"] })) },
+          { label: "Put on the Shelf", disabled: !title, run: () => void keepOnShelf().then(() => client.invalidateQueries({ queryKey: ["shelf"] })) },
           null,
-          { label: "Save as a look file", disabled: !id, run: () => void saveFile(id) },
+          { label: "Download look file", disabled: !id, run: () => void saveFile(id) },
           { label: "Bring in a look file…", run: () => file.current?.click() },
           null,
-          { label: "Delete this look", disabled: (looks.data?.length ?? 0) < 2, run: () => void remove() },
+          { label: "Delete this look…", disabled: !id, run: () => setDeleting(true) },
         ]}
       />
       <FileInput ref={file} label="Look file" accept=".json" onFile={(chosen) => void bring(chosen)} />
       <NameDialog
         key={naming ?? ""}
         title={naming ? titles[naming] : ""}
+        label="Name of the look"
         open={naming !== null}
-        start={naming === "rename" ? (title ?? "") : ""}
-        action="Done"
+        start={naming === "rename" ? (title ?? "") : naming === "copy" ? `${title ?? ""} copy` : ""}
+        action={naming ? actions[naming] : ""}
         onClose={() => setNaming(null)}
         onDone={(text) => void name(text)}
       />
+      <Confirm open={deleting} title={`Delete look “${title ?? ""}”?`} action="Delete look" onClose={() => setDeleting(false)} onDone={() => void remove()}>
+        Its versions and handoffs go with it. It can be put back for 30 days.
+      </Confirm>
     </>
   );
 }
@@ -261,86 +282,136 @@ function History() {
 
 export function NameDialog(props: {
   title: string;
+  /** What is named, for the field. */
+  label: string;
   open: boolean;
   start: string;
+  /** The button's words. */
   action: string;
   onClose: () => void;
   onDone: (text: string) => void;
 }) {
   const [text, setText] = useState(props.start);
+  const [wrong, setWrong] = useState("");
+  const form = useId();
   return (
-    <Dialog open={props.open} title={props.title} onClose={props.onClose}>
+    <Dialog
+      open={props.open}
+      title={props.title}
+      onClose={props.onClose}
+      footer={
+        <>
+          <Button onClick={props.onClose}>Cancel</Button>
+          <Button type="submit" form={form} kind="main">
+            {props.action}
+          </Button>
+        </>
+      }
+    >
       <form
-        className="flex gap-2"
+        id={form}
+        className="flex flex-col gap-1.5"
         onSubmit={(e) => {
           e.preventDefault();
-          props.onDone(text);
+          const why = refusedName(text);
+          setWrong(why);
+          if (!why) props.onDone(text.trim());
         }}
       >
-        <TextField label={props.title} autoFocus value={text} onChange={(e) => setText(e.target.value)} className="flex-1" />
-        <Button type="submit" kind="main">
-          {props.action}
-        </Button>
+        <TextField label={props.label} placeholder={props.label} aria-invalid={wrong !== ""} autoFocus value={text} onChange={(e) => setText(e.target.value)} />
+        {wrong && (
+          <p role="alert" className="text-alarm">
+            {wrong}
+          </p>
+        )}
       </form>
     </Dialog>
   );
 }
 
-/** Named versions: keep one, or go back to one. */
-function KeepVersion({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const id = useWork((s) => s.id);
-  const set = useSession((s) => s.set);
+/** The look's versions: save one, or go back to one. */
+function Versions({ onSave }: { onSave: () => void }) {
+  const id = useWork((s) => s.look?.id ?? null);
   const client = useQueryClient();
-  const [text, setText] = useState("");
   const versions = useQuery({
     queryKey: ["versions", id],
     queryFn: () => (id ? api.versions(id) : Promise.resolve([])),
-    enabled: open,
+    enabled: id !== null,
   });
-  const keep = async () => {
+  const back = async (number: number) => {
+    if (!id) return;
+    try {
+      const found = await api.version(id, number);
+      useWork.getState().edit(`Back to version ${number}`, (draft) => Object.assign(draft, found.document));
+      say(`The look is as in version ${number} again.`, { label: "Undo", run: () => useWork.getState().undo() });
+    } catch (e) {
+      say(e);
+    }
+    await client.invalidateQueries({ queryKey: ["versions", id] });
+  };
+  const list = versions.data ?? [];
+  return (
+    <div className="flex">
+      <Button disabled={!id} onClick={onSave}>
+        Save version…
+      </Button>
+      <Menu
+        trigger={
+          <Button kind="quiet" aria-label="Versions" className="px-1" disabled={list.length === 0} title="Go back to a version">
+            {list.length} ▾
+          </Button>
+        }
+        items={list.map((v) => ({
+          label: `Go back to ${v.number} · ${v.name}`,
+          hint: new Date(v.saved_at * 1000).toLocaleDateString(),
+          run: () => void back(v.number),
+        }))}
+      />
+    </div>
+  );
+}
+
+/** Saves the look as it stands as a version. */
+function SaveVersion({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const id = useWork((s) => s.id);
+  const client = useQueryClient();
+  const [text, setText] = useState("");
+  const form = useId();
+  const save = async () => {
     if (!id) return;
     try {
       await useWork.getState().save();
       const made = await api.keepVersion(id, text);
-      set({ notice: `Kept as version ${made.number}.` });
+      say(`Saved as version ${made.number}.`);
       await client.invalidateQueries({ queryKey: ["versions", id] });
       onClose();
     } catch (e) {
-      set({ notice: e instanceof Problem ? e.message : String(e) });
+      say(e);
     }
   };
-  const open_ = async (number: number) => {
-    if (!id) return;
-    const found = await api.version(id, number);
-    useWork.getState().edit(`Back to version ${number}`, (draft) => Object.assign(draft, found.document));
-    onClose();
-  };
   return (
-    <Dialog open={open} title="Save version" onClose={onClose}>
+    <Dialog
+      open={open}
+      title="Save version"
+      onClose={onClose}
+      footer={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" form={form} kind="main">
+            Save version
+          </Button>
+        </>
+      }
+    >
       <form
-        className="flex gap-2"
+        id={form}
         onSubmit={(e) => {
           e.preventDefault();
-          void keep();
+          void save();
         }}
       >
-        <TextField label="Name of the version" autoFocus placeholder="a name, or nothing" value={text} onChange={(e) => setText(e.target.value)} className="flex-1" />
-        <Button type="submit" kind="main">
-          Keep
-        </Button>
+        <TextField label="Name of the version" autoFocus placeholder="a name, or nothing" value={text} onChange={(e) => setText(e.target.value)} className="w-full" />
       </form>
-      <ul className="mt-4 flex max-h-52 flex-col gap-1 overflow-y-auto" aria-label="Versions">
-        {(versions.data ?? []).map((v) => (
-          <li key={v.number} className="flex items-center gap-2">
-            <span className="w-6 text-right text-faint">{v.number}</span>
-            <span className="flex-1 truncate">{v.name}</span>
-            <span className="text-faint">{new Date(v.saved_at * 1000).toLocaleDateString()}</span>
-            <Button kind="quiet" onClick={() => void open_(v.number)}>
-              go back to it
-            </Button>
-          </li>
-        ))}
-      </ul>
     </Dialog>
   );
 }

@@ -5,14 +5,35 @@ import { api } from "./api/client";
 import { NameDialog } from "./Header";
 import { sendFile } from "./places/footage/incoming";
 import { refreshProduction, say, useSession } from "./state/session";
-import { Button, Dialog, Menu } from "./ui/controls";
+import { Confirm, Menu } from "./ui/controls";
+import { counted } from "./ui/units";
 
 type Asking = "new" | "rename" | "copy" | "delete" | null;
 
-const TITLES = { new: "Name of the new production", rename: "Rename this production", copy: "Name of the copy" };
+const TITLES = { new: "New production", rename: "Rename production", copy: "Duplicate production" };
+const ACTIONS = { new: "Create production", rename: "Rename production", copy: "Duplicate production" };
+
+/** Brings a production file in. Gives the production. */
+export async function bringProduction(chosen: File): Promise<{ id: string }> {
+  const key = await sendFile(chosen, "production", new AbortController().signal, () => undefined);
+  return api.importProduction(key);
+}
+
+/** What the page says after it was opened anew. */
+const LATER = "dusky-lantern say";
+
+/** Says what was left to be said before the page was opened anew. */
+export function sayLater(): void {
+  const left = sessionStorage.getItem(LATER);
+  sessionStorage.removeItem(LATER);
+  if (!left) return;
+  const { notice, restore } = JSON.parse(left) as { notice: string; restore: string };
+  const back = () => void api.restore("productions", restore).then(() => openProduction(restore)).catch(say);
+  say(notice, { label: "Undo", run: back });
+}
 
 /** Opens a production from the beginning, so that nothing of the other one stays. */
-function open(id: string): void {
+export function openProduction(id: string): void {
   location.search = new URLSearchParams({ production: id, place: "footage" }).toString();
 }
 
@@ -32,7 +53,7 @@ export function ProductionMenu() {
         await refreshProduction();
       } else {
         const made = what === "copy" ? await api.duplicateProduction(id, text) : await api.createProduction(text);
-        open(made.id);
+        openProduction(made.id);
       }
       await client.invalidateQueries({ queryKey: ["productions"] });
     } catch (e) {
@@ -42,9 +63,10 @@ export function ProductionMenu() {
   const remove = async () => {
     try {
       await api.deleteProduction(id);
+      sessionStorage.setItem(LATER, JSON.stringify({ notice: `Deleted “${production?.name ?? ""}”. It can be put back for 30 days.`, restore: id }));
       const left = (await api.productions())[0];
-      if (left) open(left.id);
-      else location.search = "";
+      if (left) openProduction(left.id);
+      else location.assign("/");
     } catch (e) {
       say(e);
     }
@@ -53,29 +75,30 @@ export function ProductionMenu() {
     if (!chosen) return;
     try {
       say(`“${chosen.name}” is coming in…`);
-      const key = await sendFile(chosen, "production", new AbortController().signal, () => undefined);
-      open((await api.importProduction(key)).id);
+      openProduction((await bringProduction(chosen)).id);
     } catch (e) {
       say(e);
     }
   };
-  const title = asking && asking !== "delete" ? TITLES[asking] : "";
+  const naming = asking && asking !== "delete" ? asking : null;
+  const scenes = production?.scenes ?? [];
+  const shots = scenes.reduce((sum, s) => sum + s.shots.length, 0);
   return (
     <>
       <Menu
         trigger={
-          <button type="button" aria-label="Production" className="w-44 truncate rounded text-left text-value text-bright hover:bg-shelf">
+          <button type="button" aria-label="Production" className="w-44 truncate max-[1150px]:w-32 rounded text-left text-value text-bright hover:bg-shelf">
             {production?.name ?? "Dusky Lantern"} <span className="text-faint">▾</span>
           </button>
         }
         items={[
-          ...(all.data ?? []).map((p) => ({ label: p.name, hint: p.id === id ? "open" : "", run: () => p.id !== id && open(p.id) })),
+          ...(all.data ?? []).map((p) => ({ label: p.name, hint: p.id === id ? "open" : "", run: () => p.id !== id && openProduction(p.id) })),
           null,
           { label: "New production…", run: () => setAsking("new") },
           { label: "Rename…", disabled: !id, run: () => setAsking("rename") },
           { label: "Duplicate…", disabled: !id, run: () => setAsking("copy") },
           { label: "Export as one file", disabled: !id, run: () => window.location.assign(`/api/productions/${id}/export`) },
-          { label: "Bring a production in…", run: () => file.current?.click() },
+          { label: "Bring in a production file…", run: () => file.current?.click() },
           null,
           { label: "Delete…", disabled: !id, run: () => setAsking("delete") },
         ]}
@@ -83,19 +106,23 @@ export function ProductionMenu() {
       <input ref={file} type="file" accept=".zip" tabIndex={-1} aria-label="Production file" className="hidden" onChange={(e) => void bring(e.target.files?.[0])} />
       <NameDialog
         key={asking ?? ""}
-        title={title}
-        open={title !== ""}
+        title={naming ? TITLES[naming] : ""}
+        label="Name of the production"
+        open={naming !== null}
         start={asking === "rename" ? (production?.name ?? "") : asking === "copy" ? `${production?.name ?? ""} copy` : ""}
-        action="Done"
+        action={naming ? ACTIONS[naming] : ""}
         onClose={() => setAsking(null)}
         onDone={(text) => void named(text)}
       />
-      <Dialog open={asking === "delete"} title={`Delete ${production?.name ?? ""}?`} onClose={() => setAsking(null)}>
-        <p className="mb-3 text-dim">All its scenes, shots, trims, looks and handoffs go. Export it as one file first to keep them.</p>
-        <Button kind="main" onClick={() => void remove()}>
-          Delete
-        </Button>
-      </Dialog>
+      <Confirm
+        open={asking === "delete"}
+        title={`Delete production “${production?.name ?? ""}”?`}
+        action="Delete production"
+        onClose={() => setAsking(null)}
+        onDone={() => void remove()}
+      >
+        {counted(scenes.length, "scene")} with {counted(shots, "shot")}, all trims, looks, versions and handoffs go with it. It can be put back for 30 days.
+      </Confirm>
     </>
   );
 }

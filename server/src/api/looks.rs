@@ -229,7 +229,11 @@ pub async fn version(
     store: web::Data<Store>,
     at: web::Path<(String, i32)>,
 ) -> ApiResult<web::Json<VersionDetail>> {
-    let v = store.run(move |c| Version::find(c, &at.0, at.1)).await?;
+    let found = store.run(move |c| {
+        LookRow::find(c, &at.0)?;
+        Version::find(c, &at.0, at.1)
+    });
+    let v = found.await?;
     let document = Look::from_json(&v.document).map_err(ApiError::internal)?;
     Ok(web::Json(VersionDetail { number: v.number, name: v.name, document }))
 }

@@ -45,6 +45,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/api/scopes", web::get().to(catalogue::scopes))
         .route("/api/productions", web::get().to(productions::list))
         .route("/api/productions", web::post().to(productions::create))
+        .route("/api/productions/demo", web::post().to(productions::demo))
         .route("/api/productions/import", web::post().to(productions::import))
         .route("/api/productions/{id}", web::get().to(productions::show))
         .route("/api/productions/{id}", web::put().to(productions::rename))

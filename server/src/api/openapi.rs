@@ -1,7 +1,8 @@
 //! The OpenAPI 3.1 document, from the same types that the handlers use. The page's types come from it.
 
 use super::{
-    catalogue, handoffs, incoming, looks, paths, productions, profiles, scenes, shelf, shots, stocks, tables,
+    catalogue, handoffs, incoming, looks, paths, productions, profiles, scenes, sequences, shelf, shots,
+    stocks, tables,
 };
 use crate::media::{folders::Listing, intake::Group};
 use crate::preview::{light, pick, reading, request};
@@ -46,12 +47,20 @@ const CALLS: &[Call] = &[
     (
         "post",
         "/api/productions",
-        "Makes an empty production",
+        "Makes a production with a first look",
         Some(shape::<productions::NameProduction>),
         Some(shape::<productions::ProductionLine>),
     ),
     ("put", "/api/productions/{id}", "Renames it", Some(shape::<productions::NameProduction>), None),
     ("delete", "/api/productions/{id}", "Deletes it with everything in it", None, None),
+    ("post", "/api/productions/{id}/restore", "Puts a deleted production back", None, None),
+    (
+        "post",
+        "/api/productions/demo",
+        "Puts the demo production in where there is none",
+        None,
+        Some(shape::<productions::ProductionLine>),
+    ),
     (
         "post",
         "/api/productions/{id}/duplicate",
@@ -82,7 +91,30 @@ const CALLS: &[Call] = &[
         Some(shape::<productions::SceneDetail>),
     ),
     ("put", "/api/scenes/{id}", "Changes a scene", Some(shape::<scenes::EditScene>), None),
-    ("delete", "/api/scenes/{id}", "Deletes a scene that has no shots", None, None),
+    ("delete", "/api/scenes/{id}", "Deletes a scene with its shots", None, None),
+    ("post", "/api/scenes/{id}/restore", "Puts a deleted scene back", None, None),
+    (
+        "post",
+        "/api/scenes/{id}/join",
+        "Joins stills to a sequence",
+        Some(shape::<sequences::JoinStills>),
+        Some(shape::<sequences::Replaced>),
+    ),
+    ("post", "/api/shots/{id}/restore", "Puts a deleted shot back", None, None),
+    (
+        "post",
+        "/api/shots/{id}/apart",
+        "Takes a sequence apart into stills",
+        None,
+        Some(shape::<sequences::Replaced>),
+    ),
+    (
+        "get",
+        "/api/shots/{id}/code-values",
+        "What its code values speak for",
+        None,
+        Some(shape::<shots::CodeValues>),
+    ),
     (
         "post",
         "/api/productions/{id}/profiles",
@@ -206,6 +238,7 @@ const CALLS: &[Call] = &[
         Some(shape::<looks::LookDetail>),
     ),
     ("delete", "/api/looks/{id}", "Deletes a look", None, None),
+    ("post", "/api/looks/{id}/restore", "Puts a deleted look back", None, None),
     ("get", "/api/looks/{id}/versions", "Its versions", None, Some(shape::<Vec<looks::VersionLine>>)),
     (
         "post",

@@ -13,6 +13,7 @@ use crate::store::profiles::Profile;
 use crate::store::schema::frames;
 use crate::store::shots::{COMING, Shot};
 use crate::store::{Store, new_id};
+use crate::{Data, Demo};
 use actix_web::{HttpRequest, HttpResponse, web};
 use diesel::dsl::{count_star, max, min};
 use diesel::prelude::*;
@@ -257,6 +258,21 @@ pub async fn create(
         Ok(production)
     });
     Ok(line(made.await?))
+}
+
+/// Puts the demo production in, where there is none yet. Gives it.
+pub async fn demo(demo: Option<web::Data<(Demo, Data)>>) -> ApiResult<web::Json<ProductionLine>> {
+    let demo = demo.ok_or(ApiError::NotFound("demo production"))?;
+    let made = web::block(move || {
+        let (put, data) = &**demo;
+        (put.0)(data).map_err(ApiError::internal)?;
+        data.store
+            .with(|c| Production::all(c))?
+            .into_iter()
+            .next()
+            .ok_or(ApiError::NotFound("demo production"))
+    });
+    Ok(line(made.await??))
 }
 
 /// Renames a production.

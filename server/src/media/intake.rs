@@ -306,7 +306,7 @@ mod tests {
         assert_eq!(
             found,
             [
-                ("b", true, 3),
+                ("b 1–3", true, 3),
                 ("b.0001", false, 1),
                 ("c_1", false, 1),
                 ("c_2", false, 1),

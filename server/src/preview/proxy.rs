@@ -27,6 +27,8 @@ pub struct Proxy {
     pub encoding: Encoding,
     /// Tells these pixels from all others of this width: the file and what its code values mean.
     pub hash: String,
+    /// Whether nobody knows what its values mean: they are shown as they are.
+    pub raw: bool,
     /// What it reads of a quick table.
     pub reach: Option<Reach>,
 }
@@ -38,6 +40,8 @@ pub struct Source {
     profile: Option<Profile>,
     /// A shipped encoding, where there is no profile.
     shipped: Option<Encoding>,
+    /// Whether its encoding is unknown.
+    raw: bool,
 }
 
 impl Source {
@@ -59,13 +63,13 @@ impl Source {
             Some(_) => None,
             None => Some(production.encoding(c, encoding)?),
         };
-        Ok(Self { media: frame.media_hash, profile, shipped })
+        Ok(Self { media: frame.media_hash, profile, shipped, raw: false })
     }
 
-    /// A frame's code values as they are, whatever they mean: taken for sRGB, which a page shows unaltered.
+    /// A frame's code values as they are, whatever they mean: taken for sRGB and shown as that, which alters nothing.
     pub fn raw(c: &mut SqliteConnection, shot: &Shot, place: i64) -> ApiResult<Self> {
         let frame = Frame::at(c, &shot.id, place)?;
-        Ok(Self { media: frame.media_hash, profile: None, shipped: Encoding::find("srgb") })
+        Ok(Self { media: frame.media_hash, profile: None, shipped: Encoding::find("srgb"), raw: true })
     }
 
     /// Takes raw code values for what they mean here: through the profile's technical table where it has one. Gives the
@@ -81,6 +85,7 @@ impl Source {
     fn key(&self) -> String {
         match (&self.profile, &self.shipped) {
             (Some(profile), _) => format!("{}|{}", self.media, profile.fingerprint()),
+            (None, Some(_)) if self.raw => format!("{}|raw", self.media),
             (None, Some(shipped)) => format!("{}|{}", self.media, shipped.id),
             (None, None) => self.media.clone(),
         }
@@ -115,7 +120,7 @@ impl Source {
         }
         let picture = picture.upright(orientation);
         let reach = Reach::of(&picture.pixels, &Bake::quick(&encoding, QUICK_SIZE));
-        Ok(Proxy { picture, encoding, hash: self.key(), reach })
+        Ok(Proxy { picture, encoding, hash: self.key(), raw: self.raw, reach })
     }
 }
 
@@ -309,7 +314,7 @@ mod tests {
     }
 
     fn source(media: &str, encoding: &str) -> Source {
-        Source { media: media.into(), profile: None, shipped: Encoding::find(encoding) }
+        Source { media: media.into(), profile: None, shipped: Encoding::find(encoding), raw: false }
     }
 
     #[test]
@@ -346,7 +351,8 @@ mod tests {
     fn a_file_that_is_not_there_fails_for_everybody_and_holds_up_nobody() {
         let folder = tempfile::tempdir().unwrap();
         let media = MediaFolder::open(folder.path()).unwrap();
-        let source = Source { media: "0".repeat(64), profile: None, shipped: Encoding::find("acescct") };
+        let source =
+            Source { media: "0".repeat(64), profile: None, shipped: Encoding::find("acescct"), raw: false };
         let proxies = Proxies::default();
         std::thread::scope(|s| {
             for _ in 0..6 {

@@ -99,13 +99,13 @@ impl Studio {
         if r.show == Show::Grain {
             path = textured::grain_alone(&path);
         }
-        let display = display(&r.display)?;
-        let monitor = monitor::of(&display)?;
         let full = r.view.map(|_| self.proxy(&r.shot, r.frame, FULL)).transpose()?;
         let mut proxy = match (&full, r.view) {
             (Some(full), Some(view)) => Arc::new(part(full, view)?),
             _ => self.proxy(&r.shot, r.frame, r.width)?,
         };
+        let display = shown_on(&proxy, &r.display)?;
+        let monitor = monitor::of(&display)?;
         if r.show == Show::Grain {
             proxy = Arc::new(grey(&proxy)?);
         }
@@ -227,13 +227,14 @@ impl Studio {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
         let path = self.whole(shot, &r.path, None)?;
         let proxy = self.proxy_in(shot, None, r.width, Haste::Around)?;
-        let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
+        let display = shown_on(&proxy, &r.display)?;
+        let staged = Staged::compile(&path, &proxy.encoding, &display)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
         if !self.small(&proxy, &staged, &mut frame, stop) {
             return Ok(None);
         }
-        if let Some(monitor) = monitor::of(&display(&r.display)?)? {
+        if let Some(monitor) = monitor::of(&display)? {
             monitor::shown(&monitor, &mut frame);
         }
         Ok(Some(frame))
@@ -255,7 +256,7 @@ impl Studio {
             frame.extend_from_slice(kept);
             return Ok(Some(frame));
         }
-        let staged = Staged::compile(&path, &proxy.encoding, &display(&r.display)?)?;
+        let staged = Staged::compile(&path, &proxy.encoding, &shown_on(&proxy, &r.display)?)?;
         let start = frame.len();
         if !self.small(&proxy, &staged, &mut frame, stop) {
             return Ok(None);
@@ -275,7 +276,7 @@ impl Studio {
         }
         let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
         let proxy = self.proxy(&r.shot, r.frame, SAMPLE_WIDTH)?;
-        let display = display(&r.display)?;
+        let display = shown_on(&proxy, &r.display)?;
         let program = Program::compile(&path, &proxy.encoding, &display)?;
         let scene = Program::scene(&path, &proxy.encoding);
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
@@ -402,7 +403,13 @@ fn part(proxy: &Proxy, view: [f64; 4]) -> ApiResult<Proxy> {
     let rows = proxy.picture.pixels.chunks_exact(full_w).skip(top).take(h);
     let pixels = rows.flat_map(|row| row[left..left + w].iter().copied()).collect();
     let picture = picture::Picture::new(w, h, pixels).map_err(ApiError::internal)?;
-    Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: proxy.hash.clone(), reach: None })
+    Ok(Proxy {
+        picture,
+        encoding: proxy.encoding.clone(),
+        hash: proxy.hash.clone(),
+        raw: proxy.raw,
+        reach: None,
+    })
 }
 
 /// Middle grey as large as a proxy, in its encoding.
@@ -412,7 +419,7 @@ fn grey(proxy: &Proxy) -> ApiResult<Proxy> {
     Program::compile(&Path::default(), &linear, &proxy.encoding)?.run(&mut grey);
     let (w, h) = (proxy.picture.width(), proxy.picture.height());
     let picture = picture::Picture::new(w, h, vec![grey[0]; w * h]).map_err(ApiError::internal)?;
-    Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: "grey".into(), reach: None })
+    Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: "grey".into(), raw: proxy.raw, reach: None })
 }
 
 /// Population of the hues that a step or group is given: each pixel counts for up to 64, as colourful as it is; every
@@ -438,6 +445,13 @@ fn hues(proxy: &Proxy, path: &Path, of: &str, display: &Encoding) -> Vec<u32> {
 pub fn display(id: &str) -> ApiResult<Encoding> {
     let found = Encoding::find(id).filter(|e| e.reference == lantern_core::colour::Reference::Display);
     found.ok_or_else(|| ApiError::Invalid(format!("“{id}” is no display encoding")))
+}
+
+/// The display that a picture is made for: the one that is asked for, or where nobody knows what its values mean, the one
+/// that they are taken for, so that they are seen as they are.
+fn shown_on(proxy: &Proxy, asked: &str) -> ApiResult<Encoding> {
+    let asked = display(asked)?;
+    Ok(if proxy.raw { proxy.encoding.clone() } else { asked })
 }
 
 /// Appends the picture's bytes, in bands that stay in the cache. `false` when `stop` was set before all were

@@ -104,7 +104,7 @@ impl Production {
             return profile.encoding();
         }
         if id.is_empty() {
-            return Err(ApiError::Invalid("the encoding of this shot is unknown: set it in Footage".into()));
+            return Err(ApiError::Invalid("encoding unknown: set it first, in Footage".into()));
         }
         let unknown = || ApiError::Invalid(format!("there is no encoding “{id}”; /api/encodings lists them"));
         Encoding::find(id).ok_or_else(unknown)

@@ -53,6 +53,9 @@ export type NegativeStock = Schemas["NegativeStock"];
 export type PrintStock = Schemas["PrintStock"];
 export type FilmReading = Schemas["FilmReading"];
 export type DyeSet = Schemas["DyeSet"];
+export type Replaced = Schemas["Replaced"];
+export type CodeValues = Schemas["CodeValues"];
+export type Family = Schemas["Family"];
 
 /** A refusal, in words for people. `status` 0: the server does not answer. */
 export class Problem extends Error {
@@ -102,6 +105,11 @@ export const api = {
   createProduction: (name: string) => call<ProductionLine>("POST", "/api/productions", { name }),
   renameProduction: (id: string, name: string) => call<undefined>("PUT", `/api/productions/${id}`, { name }),
   duplicateProduction: (id: string, name: string) => call<ProductionLine>("POST", `/api/productions/${id}/duplicate`, { name }),
+  openDemo: () => call<ProductionLine>("POST", "/api/productions/demo", {}),
+  restore: (what: "productions" | "scenes" | "shots" | "looks", id: string) => call<undefined>("POST", `/api/${what}/${id}/restore`),
+  apart: (shot: string) => call<Replaced>("POST", `/api/shots/${shot}/apart`),
+  join: (scene: string, shots: string[]) => call<Replaced>("POST", `/api/scenes/${scene}/join`, { shots }),
+  codeValues: (shot: string) => call<CodeValues>("GET", `/api/shots/${shot}/code-values`),
   deleteProduction: (id: string) => call<undefined>("DELETE", `/api/productions/${id}`),
   importProduction: (key: string) => call<ProductionLine>("POST", "/api/productions/import", { key }),
   arrange: (production: string, scenes: { id: string; shots: string[] }[]) =>
@@ -131,7 +139,7 @@ export const api = {
   deleteShot: (id: string) => call<undefined>("DELETE", `/api/shots/${id}`),
   trim: (shot: string) => call<{ revision: number; path: Path }>("GET", `/api/shots/${shot}/trim`),
   saveTrim: (shot: string, path: Path, revision?: number) =>
-    call<{ revision: number }>("PUT", `/api/shots/${shot}/trim`, { path, revision: revision ?? null }),
+    call<{ revision: number; path?: Path }>("PUT", `/api/shots/${shot}/trim`, { path, revision: revision ?? null }),
   copyTrim: (shot: string, to: string[], steps: string[] | null) =>
     call<TrimBefore[]>("POST", `/api/shots/${shot}/trim/copy`, { to, steps }),
   match: (ask: { shot: Side; step: string; to: Side }) => call<Brought>("POST", "/api/match", ask),

@@ -57,6 +57,9 @@ const RETRY_AFTER = 800;
 const POLL = 10;
 const WIDTH = 960;
 const ROW_WIDTH = 148;
+/** Milliseconds after which a picture that is older than the values is said to be. */
+const BEHIND_AFTER = 300;
+
 /** The monitor that the page is seen on. */
 export const MONITOR = "srgb";
 
@@ -102,6 +105,8 @@ class Preview {
   readonly readings = new Listeners<Reading>();
   readonly problems = new Listeners<string>();
   readonly online = new Listeners<boolean>();
+  /** Whether what is shown has been older than the values for a while. */
+  readonly behind = new Listeners<boolean>();
   /** Milliseconds from the newest change that a picture holds to its pixels on the canvas, newest last. */
   readonly latencies: number[] = [];
 
@@ -118,6 +123,9 @@ class Preview {
   private readonly waiting: (() => void)[] = [];
   private askedBeside: string | null = null;
   private askedLoupe: string | null = null;
+  private late: number | undefined;
+  /** The first request for the shot that is shown: samples from before it are of another one. */
+  private samplesFrom = 0;
 
   /** Opens the socket; it is opened again by itself when the server comes back. */
   open(): void {
@@ -154,8 +162,13 @@ class Preview {
 
   /** Shows another path or shot. `dragging` asks for the quick picture first and the exact one at rest. */
   show(view: View, dragging: boolean): void {
+    if (view.shot !== this.view?.shot) {
+      this.samplesFrom = this.seq + 1;
+      this.samples.say({ seq: this.seq, at: [], found: [] });
+    }
     this.view = view;
     this.atRest = false;
+    this.late ??= window.setTimeout(() => this.behind.say(true), BEHIND_AFTER);
     window.clearTimeout(this.restTimer);
     if (!dragging) {
       this.restSoon();
@@ -311,12 +324,21 @@ class Preview {
     return this.seq;
   }
 
+  /** A picture of the newest values is there. */
+  private caughtUp(): void {
+    window.clearTimeout(this.late);
+    this.late = undefined;
+    this.behind.say(false);
+    if (this.dirty !== null) this.late = window.setTimeout(() => this.behind.say(true), BEHIND_AFTER);
+  }
+
   private text(data: string): void {
     const message = JSON.parse(data) as { reading?: Reading; samples?: Samples; problem?: { seq: number; detail: string } };
     if (message.reading) this.readings.say(message.reading);
-    if (message.samples) this.samples.say(message.samples);
+    if (message.samples && message.samples.seq >= this.samplesFrom) this.samples.say(message.samples);
     if (message.problem) {
       this.inFlight = null;
+      this.caughtUp();
       this.free();
       this.askedBeside = null;
       this.problems.say(message.problem.detail);
@@ -343,6 +365,7 @@ class Preview {
       if (counted && frame.rest) this.counted.say(frame);
       else if (counted) window.setTimeout(() => this.counted.say(frame));
       this.shown = frame.seq;
+      this.caughtUp();
       this.atRest = frame.rest;
       if (this.inFlight && !frame.rest) {
         this.latencies.push(performance.now() - this.inFlight.since);

@@ -956,6 +956,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/looks/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a deleted look back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/looks/{id}/versions": {
         parameters: {
             query?: never;
@@ -1222,7 +1267,7 @@ export interface paths {
             };
         };
         put?: never;
-        /** Makes an empty production */
+        /** Makes a production with a first look */
         post: {
             parameters: {
                 query?: never;
@@ -1235,6 +1280,51 @@ export interface paths {
                     "application/json": components["schemas"]["NameProduction"];
                 };
             };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProductionLine"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts the demo production in where there is none */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
             responses: {
                 /** @description done */
                 200: {
@@ -1745,6 +1835,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a deleted production back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/scenes": {
         parameters: {
             query?: never;
@@ -2060,7 +2195,7 @@ export interface paths {
             };
         };
         post?: never;
-        /** Deletes a scene that has no shots */
+        /** Deletes a scene with its shots */
         delete: {
             parameters: {
                 query?: never;
@@ -2128,6 +2263,102 @@ export interface paths {
                     content: {
                         "application/json": components["schemas"]["ShotDetail"][];
                     };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Joins stills to a sequence */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["JoinStills"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Replaced"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a deleted scene back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
                 };
                 /** @description what went wrong (RFC 9457) */
                 default: {
@@ -2445,6 +2676,53 @@ export interface paths {
         };
         trace?: never;
     };
+    "/api/shots/{id}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a sequence apart into stills */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Replaced"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/as": {
         parameters: {
             query?: never;
@@ -2470,6 +2748,53 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/code-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its code values speak for */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CodeValues"];
+                    };
                 };
                 /** @description what went wrong (RFC 9457) */
                 default: {
@@ -2545,6 +2870,51 @@ export interface paths {
                     "application/json": components["schemas"]["Arrived"];
                 };
             };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a deleted shot back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
             responses: {
                 /** @description done */
                 200: {
@@ -3148,6 +3518,13 @@ export interface components {
              */
             red_red: number;
         };
+        /** @description What a shot's code values speak for, where nobody knows its encoding. */
+        CodeValues: {
+            /** @description `log`, `linear`, or nothing in particular. */
+            likely?: string | null;
+            /** @description The same in a sentence. */
+            says: string;
+        };
         /**
          * @description The ACES reference gamut compression 1.3 in its parametric form, with its published constants as defaults, on
          *     linear AP1. Colours within the thresholds stay bit for bit.
@@ -3269,6 +3646,12 @@ export interface components {
              * @default 1
              */
             darks_saturation: number;
+            /**
+             * @description The families round the circle. Where there are any, the six named ones, which looks of earlier versions have, do
+             *     nothing.
+             * @default []
+             */
+            families: components["schemas"]["Family"][];
             /**
              * Format: double
              * @description Brightness of greens.
@@ -3775,8 +4158,12 @@ export interface components {
             display: boolean;
             /** @description Its id. */
             id: string;
+            /** @description Whether its code values are linear light. */
+            linear: boolean;
             /** @description Marks for a scale of an HDR display's signal: light in cd/m² and its code value, rising; empty for others. */
             marks: number[][];
+            /** @description What people call it. */
+            name: string;
             /** @description Whether a table that expects it has a 1D part, so that programs that know only 3D tables do not take it. */
             narrow: boolean;
             /**
@@ -3784,8 +4171,35 @@ export interface components {
              * @description The peak of an HDR display in cd/m²; none for others.
              */
             peak?: number | null;
-            /** @description A line for people. */
+            /** @description A line on what it is. */
             title: string;
+        };
+        /** @description A family of hues, from its border up to that of the next one, and what becomes of it. */
+        Family: {
+            /**
+             * Format: double
+             * @description The hue that it begins at.
+             * @default 0
+             */
+            border: number;
+            /**
+             * Format: double
+             * @description Its brightness; the stronger the colour, the more of it.
+             * @default 0
+             */
+            brightness: number;
+            /**
+             * Format: double
+             * @description Turns its hues.
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Format: double
+             * @description Factor on its saturation.
+             * @default 1
+             */
+            saturation: number;
         };
         /** @description The whole report that travels with a table. */
         Fidelity: {
@@ -3875,6 +4289,23 @@ export interface components {
             most: number;
             /** @constant */
             type: "bumps";
+        } | {
+            /** @description The borders of a new step. */
+            borders: number[];
+            /** @description The parameters of each. */
+            fields: components["schemas"]["Field"][];
+            /**
+             * Format: double
+             * @description The least distance of two borders, in degrees.
+             */
+            gap: number;
+            /**
+             * Format: uint
+             * @description The most there may be.
+             */
+            most: number;
+            /** @constant */
+            type: "families";
         } | {
             /** @constant */
             type: "negativestock";
@@ -4235,6 +4666,11 @@ export interface components {
         ImportProduction: {
             /** @description The key that it was sent under. */
             key: string;
+        };
+        /** @description Stills to join, in the order of the frames. */
+        JoinStills: {
+            /** @description The shots; each a still of the scene's production. */
+            shots: string[];
         };
         /** @description All measures of a table. */
         Judgement: {
@@ -5375,6 +5811,11 @@ export interface components {
         Quality: "drag" | "rest";
         /** @description Fingerprints of a path, and the curves of the step in hand. */
         Reading: {
+            /**
+             * Format: float
+             * @description What a display shows of black under the whole path, as a share of its signal (BT.1886), where the step in hand moves it.
+             */
+            black?: number | null;
             /** @description Curves to draw for the step in hand, each sampled evenly over `span`. */
             curves: components["schemas"]["DrawnCurve"][];
             /** @description The film, where the step in hand is a part of it. */
@@ -5410,6 +5851,13 @@ export interface components {
         Region: {
             /** @description The colours that it holds, as the step or the group's first step is given them. */
             colours: components["schemas"]["ColourRange"];
+        };
+        /** @description What took the place of what. */
+        Replaced: {
+            /** @description The shots that were deleted for them, which can be put back. */
+            gone: string[];
+            /** @description The new shots. */
+            made: components["schemas"]["ShotDetail"][];
         };
         /** @description Light that comes back from the base. */
         Returned: {
@@ -6011,7 +6459,7 @@ export interface components {
             contrast: number;
             /**
              * Format: double
-             * @description Lifts black with a soft knee, as in a faded print.
+             * @description The fade of looks made before there was `lift`, as it was. It hardly works at its lower end.
              * @default 0
              */
             fade: number;
@@ -6021,6 +6469,12 @@ export interface components {
              * @default 0
              */
             keep_colour: number;
+            /**
+             * Format: double
+             * @description Lifts black with a soft knee, as in a faded print: evenly, up to 18 % of the display.
+             * @default 0
+             */
+            lift: number;
             /**
              * Format: double
              * @description The tone that contrast leaves where it is.

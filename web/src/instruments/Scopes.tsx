@@ -27,16 +27,17 @@ export function useCounts(source: Source, draw: (canvas: HTMLCanvasElement, fram
 }
 
 /** The two that are always open beside a look. */
-export function Scopes() {
+export function Scopes({ className = "" }: { className?: string }) {
   return (
-    <aside aria-label="Scopes" className="flex w-[312px] shrink-0 flex-col gap-3 bg-wall p-3">
-      <section aria-label="Waveform">
+    <aside aria-label="Scopes" className={`flex w-[312px] shrink-0 flex-col gap-2 overflow-hidden bg-wall p-3 max-[1150px]:w-[256px] max-[1150px]:px-2 ${className}`}>
+      <WholeFrame />
+      <section aria-label="Waveform" className="flex min-h-[110px] flex-1 flex-col">
         <WaveHead />
-        <div className="h-[230px]">
+        <div className="max-h-[260px] min-h-0 flex-1">
           <Waveform source="hand" />
         </div>
       </section>
-      <section aria-label="Vectorscope">
+      <section aria-label="Vectorscope" className="mx-auto w-full max-w-[calc(100vh-470px)] min-w-[180px] shrink-0">
         <VectorHead />
         <Vectorscope source="hand" />
       </section>
@@ -44,12 +45,25 @@ export function Scopes() {
   );
 }
 
+/** Says that the scopes are held to an area, and lets them go. */
+function WholeFrame() {
+  const drawn = useInstruments((s) => s.area !== null || s.areaBeside !== null);
+  const set = useInstruments((s) => s.set);
+  if (!drawn) return null;
+  return (
+    <Button className="shrink-0 text-lantern" title="Esc" data-whole-frame onClick={() => set({ area: null, areaBeside: null })}>
+      Scopes of the drawn area: back to the whole frame
+    </Button>
+  );
+}
+
 /** All of them; of two shots on the same axes where one stands beside the other. */
-export function AllScopes() {
+export function AllScopes({ className = "" }: { className?: string }) {
   const two = useInstruments((s) => s.beside !== null);
   const sources: Source[] = two ? ["hand", "beside"] : ["hand"];
   return (
-    <aside aria-label="Scopes" className="flex w-[432px] shrink-0 flex-col gap-2 overflow-y-auto bg-wall px-3 py-2">
+    <aside aria-label="Scopes" className={`flex w-[432px] shrink-0 flex-col gap-2 overflow-y-auto bg-wall px-3 py-2 max-[1150px]:w-[340px] ${className}`}>
+      <WholeFrame />
       <section aria-label="Waveform">
         <WaveHead />
         <div className={`flex gap-2 ${two ? "h-[104px]" : "h-[176px]"}`}>

@@ -1,11 +1,14 @@
 /** The picture in hand, and the one beside it. Pixels go straight from the socket to the canvas. */
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { useInstruments } from "../state/instruments";
-import { shotInHand, shotsOf, useSession } from "../state/session";
+import { isInterpreted, shotInHand, shotsOf, useSession } from "../state/session";
 import { follow } from "../ui/drag";
 import { Legend } from "./Legend";
 import { SURROUND, ViewBar } from "./ViewBar";
-import { Pins, Readout } from "./Readout";
+import { EncodingDialog } from "../places/footage/EncodingDialog";
+import { preview } from "../api/preview";
+import { Button } from "../ui/controls";
+import { Pins } from "./Readout";
 import { Loupe } from "./Loupe";
 import { ToneMapped } from "./ToneMapped";
 import { Reel } from "./Reel";
@@ -24,7 +27,9 @@ export function Picture() {
   const surround = useInstruments((s) => s.surround);
   const full = useInstruments((s) => s.full);
   const loupe = useInstruments((s) => s.loupe);
-  const trying = useSession((s) => s.trying !== null);
+  const trying = useSession((s) => s.trying?.name ?? null);
+  const raw = shot !== undefined && !isInterpreted(shot);
+  const [encoding, setEncoding] = useState(false);
   const as = place === "balance" ? (other ? (beside?.as ?? null) : null) : against ? againstAs : null;
   return (
     <section aria-label="Picture" className={full ? "fixed inset-0 z-20 flex flex-col bg-room" : "flex min-h-0 flex-1 flex-col"}>
@@ -46,26 +51,37 @@ export function Picture() {
         {place === "look" && <Reel />}
         {show === "stops" && <Legend />}
         <ToneMapped />
+        {raw && (
+          <p role="note" data-raw className="absolute top-1.5 left-2 z-10 flex items-center gap-2 rounded bg-pit/85 py-0.5 pr-0.5 pl-2 text-bright">
+            Not interpreted: encoding unknown, code values as they are
+            <Button kind="main" onClick={() => setEncoding(true)}>
+              Set encoding…
+            </Button>
+          </p>
+        )}
+        {encoding && shot && <EncodingDialog shots={[shot.id]} onClose={() => setEncoding(false)} />}
         <Pins />
       </div>
       <footer className="flex h-6 shrink-0 items-center gap-4 whitespace-nowrap text-faint">
         <div className="flex min-w-0 flex-1 items-center gap-4 overflow-hidden">
         <span className="text-text">
-          {shot?.name ?? "no shot"}
+          {shot?.name ?? "No shot"}
           {as && other ? ` · ${other.name}` : ""}
         </span>
         {trying ? (
-          <span className="text-lantern">tried from the Shelf; your own work is untouched</span>
+          <span className="truncate text-lantern" data-trying>
+            Preview of “{trying}”. Nothing is changed yet.
+          </span>
         ) : tool ? (
-          <span className="text-lantern">{HINTS[tool.kind]}, Esc to leave it</span>
+          <span className="text-lantern">{HINTS[tool.kind]}. Esc ends it.</span>
         ) : held === "untouched" ? (
           <span className="text-lantern">untouched shot</span>
         ) : held === "version" ? (
           <span className="text-lantern">last saved version</span>
         ) : held === "step" || held === "group" ? (
-          <span className="text-lantern">without the {held} in hand</span>
+          <span className="text-lantern">{held} bypassed</span>
         ) : (
-          <Readout hints={HOLDS[place] ?? []} />
+          <Behind />
         )}
         </div>
         <ViewBar />
@@ -83,10 +99,16 @@ const HINTS = {
   range: "click or drag over a colour",
 };
 
-const HOLDS: Record<string, string[]> = {
-  look: ["hold A untouched", "V version", "S without step", "M grey"],
-  balance: ["hold A untrimmed", "F the shot before", "hold M rest on grey"],
-};
+/** Says that the picture is older than the values, where it has been for a while. */
+function Behind() {
+  const [behind, setBehind] = useState(false);
+  useEffect(() => preview.behind.add(setBehind), []);
+  return behind ? (
+    <span role="status" data-behind className="text-lantern">
+      older than the values, catching up…
+    </span>
+  ) : null;
+}
 
 /** Half-planes of the picture's box: beyond a line at a share of the way across, turned by an angle. */
 function beyond(wipe: number, degrees: number): string {

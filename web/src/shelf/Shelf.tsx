@@ -1,13 +1,14 @@
 /** The Shelf: starting looks, own looks and favourite steps, each shown on the shot in hand. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { api, type Field, type KindInfo, type NegativeStock, type Path, type PrintStock, type ShelfItem, type Step, type Stocks } from "../api/client";
+import { produce } from "immer";
+import { api, type Field, type KindInfo, type Look, type NegativeStock, type Path, type PrintStock, type ShelfItem, type Step, type Stocks } from "../api/client";
 import type { Thumbnail } from "../api/preview";
 import { CardPicture, useCards } from "../picture/cards";
-import { apply, freshStep, insert } from "../places/look/commands";
+import { applying, freshStep, inserting, make, type Ready } from "../places/look/commands";
 import { withFilm } from "../places/look/film";
 import { say, useSession } from "../state/session";
-import { changeStep, useWork } from "../state/work";
+import { useWork } from "../state/work";
 import { Button, TextField } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
 
@@ -31,13 +32,11 @@ export function Shelf() {
   return open ? <Drawer /> : null;
 }
 
-/** The path that a card shows: a look as it is; favourite steps within one's own path. */
-function shownBy(item: ShelfItem, own: Path | undefined): Path {
+/** The path that a card shows: the thing itself. */
+function shownBy(item: ShelfItem): Path {
   if (item.kind === "starting" || item.kind === "look") return item.document.path;
-  const tried = item.document.path.steps.map((s) => ({ ...s, id: `tried ${s.id}`, group: undefined }));
-  const order = { scene: 0, film: 1, screen: 2 };
-  const rest = [...(own?.steps ?? []), ...tried.filter((s) => s.zone !== "film")].sort((a, b) => order[a.zone] - order[b.zone]);
-  return { groups: own?.groups, steps: withFilm(rest, tried.filter((s) => s.zone === "film")) };
+  const tried = item.document.path.steps;
+  return { groups: [], steps: withFilm(tried.filter((s) => s.zone !== "film"), tried.filter((s) => s.zone === "film")) };
 }
 
 /** Film stocks as cards: each as the film that it makes, a negative on the neutral print or a print of the main negative. */
@@ -51,30 +50,42 @@ function stockItems(stocks: Stocks | null, catalogue: KindInfo[]): ShelfItem[] {
     id: `stock ${stock.name}`,
     kind: "stock",
     shelf,
-    document: { version: 3, name: stock.name, notes: stock.line, tags: ["film", "stock"], path: { steps: step(kind, stock) } },
+    document: { version: 5, name: stock.name, notes: stock.line, tags: ["film", "stock"], path: { steps: step(kind, stock) } },
   });
   return [...(stocks?.negatives ?? []).map(item("negative", "Film stocks: negatives")), ...(stocks?.prints ?? []).map(item("print", "Film stocks: prints"))];
 }
 
-/** Puts a stock into the path: into its negative or print where it has one, else as a new step. */
-function takeStock(item: ShelfItem): void {
+/** What putting a stock into the path would do: into its negative or print where it has one, else as a new step. */
+function loading(item: ShelfItem): Ready | null {
   const fresh = item.document.path.steps[0];
-  if (!fresh || (fresh.kind !== "negative" && fresh.kind !== "print")) return;
+  if (!fresh || (fresh.kind !== "negative" && fresh.kind !== "print")) return null;
   const there = useWork.getState().document?.path.steps.find((s) => s.kind === fresh.kind);
-  if (there) {
-    changeStep(there.id, `Film on ${item.document.name}`, (found) => Object.assign(found.values, { stock: structuredClone(fresh.values.stock) }));
-    useWork.getState().select(there.id);
-  } else insert(`Add ${item.document.name} with`, { steps: [fresh], groups: [] });
-  say(`The film is on ${item.document.name} now`);
+  if (!there) return inserting(`Add ${item.document.name} with`, { steps: [fresh], groups: [] }, true);
+  const change = (draft: Look) => {
+    const found = draft.path.steps.find((s) => s.id === there.id);
+    if (found) Object.assign(found.values, { stock: structuredClone(fresh.values.stock) });
+  };
+  return { label: `Film on ${item.document.name}`, change, select: there.id };
+}
+
+/** What taking a thing from the Shelf would do to the document in hand: what is previewed is exactly that. */
+function taking(item: ShelfItem, strength: number, replace: boolean): Ready | null {
+  const { name, path } = item.document;
+  if (item.kind === "stock") return loading(item);
+  if (item.kind === "steps") return inserting(`Add ${name} with`, { steps: path.steps, groups: path.groups ?? [] }, true);
+  return applying(name, path, strength, replace);
 }
 
 function Drawer() {
   const set = useSession((s) => s.set);
   const place = useSession((s) => s.place);
+  const production = useSession((s) => s.production);
   const client = useQueryClient();
   const [words, setWords] = useState("");
   const [strength, setStrength] = useState(1);
   const [taken, setTaken] = useState<string | null>(null);
+  const [tried, setTried] = useState<ShelfItem | null>(null);
+  const [mode, setMode] = useState<"add" | "replace">("add");
   const found = useQuery({ queryKey: ["shelf"], queryFn: api.shelf });
   const own = useWork((s) => s.document?.path);
   const stocks = useSession((s) => s.stocks);
@@ -85,25 +96,48 @@ function Drawer() {
     const text = (i: ShelfItem) => `${i.document.name} ${i.document.notes} ${i.document.tags.join(" ")} ${i.shelf}`.toLowerCase();
     return [...(found.data ?? []), ...films].filter((i) => wanted.every((w) => text(i).includes(w)));
   }, [found.data, films, words]);
-  const paths = useMemo(() => items.map((i) => shownBy(i, undefined)), [items]);
+  const paths = useMemo(() => items.map(shownBy), [items]);
   const pictures = useCards(paths, WIDTH);
   const item = items.find((i) => i.id === taken);
+  const whole = item !== undefined && item.kind !== "steps" && item.kind !== "stock";
   const working = place === "look" || place === "balance";
 
-  const attempt = (i: ShelfItem | null) => {
-    if (working) set({ trying: i && shownBy(i, useWork.getState().document?.path) });
-  };
+  const replace = mode === "replace" && place === "look";
+  // What is tried, at the strength that is shown, on the document as it is now.
+  useEffect(() => {
+    const document = useWork.getState().document;
+    const ready = tried && working && document ? taking(tried, strength, replace) : null;
+    set({ trying: ready && document && tried ? { name: tried.document.name, path: produce(document, (draft) => void ready.change(draft)).path } : null });
+  }, [tried, strength, replace, working, own, set]);
   useEffect(() => () => useSession.getState().set({ trying: null }), []);
 
-  const take = (i: ShelfItem, inPlace: boolean) => {
+  const take = async (i: ShelfItem) => {
+    setTried(null);
     set({ trying: null });
-    if (i.kind === "stock") {
-      takeStock(i);
+    const { name } = i.document;
+    if (!useWork.getState().document) {
+      // A production without a look gets one of what was taken.
+      if (!production) return;
+      try {
+        const made = await api.createLook(production.id, name, i.kind === "starting" || i.kind === "look" ? i.document : undefined);
+        await useWork.getState().load(made.id);
+        await client.invalidateQueries({ queryKey: ["looks"] });
+        const rest = i.kind === "steps" || i.kind === "stock" ? taking(i, strength, false) : null;
+        if (rest) make(rest);
+        say(`New look “${name}”.`);
+      } catch (e) {
+        say(e);
+      }
       return;
     }
-    if (i.kind === "steps") insert(`Add ${i.document.name} with`, { steps: i.document.path.steps, groups: i.document.path.groups ?? [] });
-    else apply(i.document.name, i.document.path, strength, inPlace);
-    say(inPlace ? `${i.document.name} is the path now; Ctrl Z goes back` : `${i.document.name} is in the path, as a group of its own`);
+    const ready = taking(i, strength, replace);
+    if (!ready) {
+      say("A trim takes steps of the Scene zone only.");
+      return;
+    }
+    make(ready);
+    const words = i.kind === "stock" ? `The film is on “${name}” now.` : replace ? `“${name}” is the look now.` : `“${name}” was added.`;
+    say(words, { label: "Undo", run: () => useWork.getState().undo() });
   };
   const remove = async (i: ShelfItem) => {
     try {
@@ -122,14 +156,14 @@ function Drawer() {
     if (next) {
       list.current?.querySelector<HTMLButtonElement>(`[data-card="${CSS.escape(next.id)}"]`)?.focus();
       setTaken(next.id);
-      attempt(next);
+      setTried(next);
     }
     e.preventDefault();
     e.stopPropagation();
   };
   const shelves = [...new Set(items.map((i) => i.shelf))];
   return (
-    <aside aria-label="Shelf" className="fixed top-10 right-0 bottom-0 z-10 flex w-[312px] flex-col border-l border-edge bg-wall shadow-xl">
+    <aside aria-label="Shelf" className="flex w-[312px] shrink-0 flex-col border-l border-edge bg-wall">
       <header className="flex items-center gap-2 p-3">
         <TextField label="Search the Shelf" placeholder="name, word, tag" value={words} onChange={(e) => setWords(e.target.value)} className="flex-1" />
         <Button kind="quiet" aria-label="Close the Shelf" onClick={() => set({ shelf: false })}>
@@ -139,13 +173,13 @@ function Drawer() {
       <div
         ref={list}
         onKeyDown={keys}
-        onPointerLeave={() => attempt(null)}
-        onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && attempt(null)}
+        onPointerLeave={() => setTried(items.find((i) => i.id === taken) ?? null)}
+        onBlur={(e) => !e.currentTarget.closest("aside")?.contains(e.relatedTarget) && setTried(null)}
         className="min-h-0 flex-1 overflow-y-auto px-3"
       >
-        {found.isPending && <p className="text-faint">Fetching what lies on the Shelf…</p>}
+        {found.isPending && <p className="text-faint">Loading the Shelf…</p>}
         {found.isError && <p className="text-alarm">{found.error.message}</p>}
-        {found.data && items.length === 0 && <p className="text-faint">Nothing on the Shelf has these words.</p>}
+        {found.data && items.length === 0 && <p className="text-faint">Nothing on the Shelf has these words. Clear the search to see everything.</p>}
         {shelves.map((shelf) => (
           <section key={shelf} aria-label={shelf} className="pb-3">
             <h3 className="pb-1 text-dim">{shelf}</h3>
@@ -157,10 +191,10 @@ function Drawer() {
                     item={i}
                     picture={pictures.get(k)}
                     taken={i.id === taken}
-                    onTry={() => attempt(i)}
+                    onTry={() => setTried(i)}
                     onTake={() => {
                       setTaken(i.id);
-                      attempt(i);
+                      setTried(i);
                     }}
                   />
                 ) : null,
@@ -175,29 +209,53 @@ function Drawer() {
             <span className="text-value text-bright">{item.document.name}</span>
             <span className="min-h-4 text-dim">{item.document.notes}</span>
             <div className="flex flex-wrap items-end gap-2">
-              {item.kind !== "steps" && item.kind !== "stock" && (
-                <div className="w-full">
-                  <NumberField field={STRENGTH} value={strength} zone="scene" onChange={(v) => setStrength(v)} onEnd={() => undefined} />
-                </div>
+              {whole && (
+                <>
+                  <div role="radiogroup" aria-label="How it is taken" className="flex w-full rounded bg-shelf">
+                    {(["add", "replace"] as const).map((m) => (
+                      <button
+                        key={m}
+                        type="button"
+                        role="radio"
+                        aria-checked={mode === m}
+                        disabled={m === "replace" && place !== "look"}
+                        onClick={() => {
+                          setMode(m);
+                          setTried(item);
+                        }}
+                        className={`h-6 flex-1 rounded px-2 disabled:opacity-40 ${mode === m ? "bg-edge text-bright" : "text-dim hover:text-bright"}`}
+                      >
+                        {m === "add" ? "added as a group" : "in place of the look"}
+                      </button>
+                    ))}
+                  </div>
+                  <div className="w-full">
+                    <NumberField
+                      field={STRENGTH}
+                      value={strength}
+                      zone="scene"
+                      onChange={(v) => {
+                        setStrength(v);
+                        setTried(item);
+                      }}
+                      onEnd={() => undefined}
+                    />
+                  </div>
+                </>
               )}
               <span className="flex-1" />
               {item.kind !== "starting" && item.kind !== "stock" && (
                 <Button kind="quiet" onClick={() => void remove(item)}>
-                  take off
+                  Remove from the Shelf
                 </Button>
               )}
-              {item.kind !== "steps" && item.kind !== "stock" && (
-                <Button disabled={place !== "look" || !own} onClick={() => take(item, true)}>
-                  In place of the path
-                </Button>
-              )}
-              <Button kind="main" disabled={!working || !own} onClick={() => take(item, false)}>
-                {item.kind === "stock" ? "Into the film" : item.kind === "steps" ? "Add" : "Add as a group"}
+              <Button kind="main" disabled={!working || (!own && place !== "look")} onClick={() => void take(item)}>
+                {!own ? "New look of it" : item.kind === "stock" ? "Put into the film" : item.kind === "steps" ? "Add steps" : replace ? "Replace the look" : "Add as a group"}
               </Button>
             </div>
           </>
         ) : (
-          <span className="text-faint">Rest on a card to try it on the picture, press it to take it in hand. Arrow keys go from card to card.</span>
+          <span className="text-faint">Rest on a card to preview it on the picture, press it to select it. Arrow keys go from card to card.</span>
         )}
       </footer>
     </aside>

@@ -1,6 +1,7 @@
 /** Encodings as people read and choose them. */
 import { useQuery } from "@tanstack/react-query";
 import { api, type EncodingInfo, type Production } from "../api/client";
+import { useSession } from "./session";
 
 const NONE: EncodingInfo[] = [];
 
@@ -14,13 +15,31 @@ export function useHdrDisplays(): EncodingInfo[] {
 export function encodingName(production: Production | null, id: string): string {
   const profiles = production?.profiles ?? [];
   const own = id === "camera" ? profiles.find((p) => p.usual) : profiles.find((p) => p.encoding === id);
-  return own ? own.body.name : id;
+  if (own) return own.body.name;
+  const shipped = useSession.getState().encodings.find((e) => e.id === id);
+  return shipped?.name ?? (id === "camera" ? "Camera" : id);
 }
 
-/** All that can be chosen: the production's own profiles first. */
-export function encodingOptions(production: Production | null, shipped: EncodingInfo[]): { value: string; label: string }[] {
-  const own = (production?.profiles ?? []).map((p) =>
-    p.usual ? { value: "camera", label: `camera — ${p.body.name}` } : { value: p.encoding, label: p.body.name },
-  );
-  return [...own, ...shipped.map((e) => ({ value: e.id, label: e.id }))];
+/** What is said where nobody knows an encoding. */
+export const UNKNOWN = "Encoding unknown";
+
+export interface EncodingOption {
+  value: string;
+  label: string;
+  /** A line on what it is. */
+  title: string;
+  kind: "camera" | "log" | "linear" | "display";
+}
+
+/** All that can be chosen: the production's own profiles first, the usual one before the others. */
+export function encodingOptions(production: Production | null, shipped: EncodingInfo[]): EncodingOption[] {
+  const profiles = [...(production?.profiles ?? [])].sort((a, b) => Number(b.usual) - Number(a.usual));
+  const own = profiles.map((p) => ({
+    value: p.usual ? "camera" : p.encoding,
+    label: p.body.name,
+    title: p.usual ? "The production's usual camera" : "A camera of the production",
+    kind: "camera" as const,
+  }));
+  const kind = (e: EncodingInfo) => (e.display ? "display" : e.linear ? "linear" : "log");
+  return [...own, ...shipped.map((e) => ({ value: e.id, label: e.name, title: e.title, kind: kind(e) }) as const)];
 }

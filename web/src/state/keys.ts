@@ -86,6 +86,19 @@ const KEYS: Record<string, () => void> = {
   },
 };
 
+/** Ends what was begun last, one thing at a press. */
+function escape(): void {
+  const session = useSession.getState();
+  const { tool, show, area, areaBeside, full, set } = useInstruments.getState();
+  if (tool) set({ tool: null });
+  else if (session.reel) session.set({ reel: false });
+  else if (session.trying) session.set({ trying: null });
+  else if (show !== "picture") set({ show: "picture" });
+  else if (full) fill(false);
+  else if (area || areaBeside) set({ area: null, areaBeside: null });
+  else if (session.shelf) session.set({ shelf: false });
+}
+
 /** Says what was undone or done again. */
 function travel(way: "undo" | "redo"): void {
   const state = useWork.getState();
@@ -109,10 +122,11 @@ export function useKeys() {
       } else if (command && !typing(e.target) && inPath() && KEYS_OF_PATH[key]) {
         KEYS_OF_PATH[key]();
         e.preventDefault();
-      } else if (e.key === "Escape") {
-        useInstruments.getState().set({ tool: null });
-        if (useInstruments.getState().full) fill(false);
-        useSession.getState().set({ trying: null, reel: false });
+      } else if (e.key === "Escape" && !e.defaultPrevented) {
+        escape();
+      } else if (key === "?" && !command && !typing(e.target)) {
+        set({ keys: true });
+        e.preventDefault();
       } else if (!command && !e.repeat && !typing(e.target) && HOLD[key]) {
         set({ held: HOLD[key] });
       } else if (!command && !e.defaultPrevented && !typing(e.target)) {

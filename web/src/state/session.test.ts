@@ -1,7 +1,7 @@
 /** What is looked at: which shots can be, and what happens to the hand when the production changes. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Production } from "../api/client";
-import { attempt, refreshProduction, rowOf, shotInHand, shotsOf, useSession } from "./session";
+import { attempt, refreshProduction, isInterpreted, rowOf, shotInHand, shotsOf, useSession } from "./session";
 
 const calls = vi.hoisted(() => ({ production: vi.fn() }));
 
@@ -28,8 +28,9 @@ beforeEach(() => {
 });
 
 describe("shots", () => {
-  it("stand in the row when their encoding is known, a frame is here and they are no finished stills", () => {
-    expect(rowOf(session().production).map((s) => s.id)).toEqual(["a", "b"]);
+  it("stand in the row when a frame is here and they are no finished stills, also where their encoding is unknown", () => {
+    expect(rowOf(session().production).map((s) => s.id)).toEqual(["a", "b", "dark"]);
+    expect(rowOf(session().production).filter(isInterpreted)).toHaveLength(2);
     expect(shotsOf(session().production)).toHaveLength(5);
     expect([rowOf(null), shotsOf(null)]).toEqual([[], []]);
   });

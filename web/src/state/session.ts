@@ -17,8 +17,8 @@ interface Session {
   stockFields: StockFields | null;
   /** Whether the Shelf is open. */
   shelf: boolean;
-  /** A path that is tried on the picture, in place of one's own work. */
-  trying: Path | null;
+  /** What is previewed in place of the path: what it would be with something from the Shelf, and that thing's name. */
+  trying: { name: string; path: Path } | null;
   place: Place;
   shot: string | null;
   /** The shot that was looked at before, for flipping to and fro. */
@@ -29,6 +29,8 @@ interface Session {
   /** Whether the shot is rendered frame by frame and played with all its texture. */
   reel: boolean;
   held: Held;
+  /** Whether the sheet with all keys is open. */
+  keys: boolean;
   notice: string;
   /** What can be done about the notice. */
   action: { label: string; run: () => void } | null;
@@ -54,6 +56,7 @@ export const useSession = create<Session>((set, get) => ({
   playing: false,
   reel: false,
   held: null,
+  keys: false,
   notice: "",
   action: null,
   set: (change) => set(change),
@@ -70,7 +73,7 @@ export async function refreshProduction(): Promise<void> {
   // What is in hand now, not what was when the answer was still on its way.
   const { production, shot, before, set } = useSession.getState();
   if (production?.id !== id) return;
-  const there = (id: string | null) => shotsOf(fresh).some((s) => s.id === id && s.encoding !== "");
+  const there = (id: string | null) => shotsOf(fresh).some((s) => s.id === id && isShown(s));
   set({ production: fresh, before: there(before) ? before : null });
   if (!there(shot)) set({ shot: rowOf(fresh)[0]?.id ?? null, frame: null, playing: false });
 }
@@ -93,9 +96,14 @@ export async function attempt(change: () => Promise<unknown>): Promise<boolean> 
   return done;
 }
 
-/** Whether a shot can be shown: its encoding is known and a frame of it is here. */
+/** Whether a shot can be shown: a frame of it is here. Where its encoding is unknown, its code values are. */
 export function isShown(shot: Shot): boolean {
-  return shot.encoding !== "" && shot.frames > 0;
+  return shot.frames > 0;
+}
+
+/** Whether a shot's code values have a meaning, so that looks can be seen on it. */
+export function isInterpreted(shot: Shot): boolean {
+  return shot.encoding !== "";
 }
 
 /** The shots that wear looks and can be shown, in order. */

@@ -34,7 +34,7 @@ function shownPath(own: Path, version: Path | null): Path {
   if (held === "untouched") return UNTOUCHED;
   if (held === "version" && version) return version;
   if (held === "step" || held === "group") return without(own, step, held);
-  return trying ?? own;
+  return trying?.path ?? own;
 }
 
 /** The picture that the stores describe; null while there is none. */

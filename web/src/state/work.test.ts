@@ -16,13 +16,13 @@ const { Problem } = await import("../api/client");
 
 const work = () => useWork.getState();
 const exposure = () => (steps()[0]?.values as { exposure: number } | undefined)?.exposure;
-const document = (name: string): Look => ({ version: 3, name, notes: "", tags: [], path: { steps: [step("a"), step("b")] } });
+const document = (name: string): Look => ({ version: 5, name, notes: "", tags: [], path: { steps: [step("a"), step("b")] } });
 
 beforeEach(() => {
   vi.useFakeTimers();
   vi.clearAllMocks();
   inHand([step("a"), step("b")]);
-  calls.saveLook.mockImplementation((_: string, revision: number) => Promise.resolve({ revision: revision + 1 }));
+  calls.saveLook.mockImplementation((_: string, revision: number, document: Look) => Promise.resolve({ revision: revision + 1, document }));
   calls.saveTrim.mockImplementation((_: string, __: unknown, revision: number) => Promise.resolve({ revision: revision + 1 }));
 });
 
@@ -104,12 +104,12 @@ describe("saving", () => {
   });
 
   it("saves again what changed while it was saving", async () => {
-    let answer: (saved: { revision: number }) => void = () => undefined;
+    let answer: (saved: { revision: number; document: Look }) => void = () => undefined;
     calls.saveLook.mockImplementationOnce(() => new Promise((r) => (answer = r)));
     setValue("a", "exposure", "Exposure", 1);
     await vi.advanceTimersByTimeAsync(600);
     setValue("a", "exposure", "Exposure", 2);
-    answer({ revision: 2 });
+    answer({ revision: 2, document: document("Dusk") });
     await vi.advanceTimersByTimeAsync(0);
     expect([work().saving, work().revision]).toEqual(["unsaved", 2]);
     await vi.advanceTimersByTimeAsync(600);

@@ -3,14 +3,10 @@ import { produce } from "immer";
 import { create } from "zustand";
 import { api, Problem, type Look, type Path, type Step, type StepGroup } from "../api/client";
 import { preview } from "../api/preview";
+import { canonical, historyOf, keepHistory, type Past } from "./history";
 
 export type Saving = "saved" | "unsaved" | "saving" | "away" | "conflict" | "refused";
 export type Kind = "look" | "trim";
-
-interface Past {
-  label: string;
-  document: Look;
-}
 
 interface WorkState {
   /** What the document is; a trim's id is its shot's. */
@@ -47,6 +43,8 @@ interface WorkState {
   undoTo: (count: number) => void;
   save: () => Promise<void>;
   takeTheirs: () => Promise<void>;
+  /** Lets the document go, where there is no other one to take. */
+  drop: () => void;
 }
 
 const SAVE_AFTER = 500;
@@ -54,7 +52,7 @@ const MOST_UNDO = 300;
 let timer: number | undefined;
 
 /** Undo of documents that are not in hand, so that going from shot to shot and back loses none of it. */
-const shelved = new Map<string, { text: string; past: Past[]; future: Past[]; step: string | null }>();
+const laidAside = new Map<string, { text: string; past: Past[]; future: Past[]; step: string | null }>();
 
 export const useWork = create<WorkState>((set, get) => {
   function saveSoon() {
@@ -84,12 +82,13 @@ export const useWork = create<WorkState>((set, get) => {
     const before = get();
     if (before.id && before.document) {
       const { past, future, step } = before;
-      shelved.set(`${before.kind} ${before.id}`, { text: JSON.stringify(before.document.path), past, future, step });
+      laidAside.set(`${before.kind} ${before.id}`, { text: canonical(before.document.path), past, future, step });
     }
     const found = await fetch();
-    const kept = shelved.get(`${kind} ${id}`);
+    const key = `${kind} ${id}`;
+    const kept = laidAside.get(key);
     // Undo belongs to the document as it was left: one that changed elsewhere since begins anew.
-    const own = kept?.text === JSON.stringify(found.document.path) ? kept : null;
+    const own = kept?.text === canonical(found.document.path) ? kept : await historyOf(key, found.document.path);
     const step = own?.step ?? found.document.path.steps[0]?.id ?? null;
     set({ kind, id, ...found, past: own?.past ?? [], future: own?.future ?? [], gesture: null, step, picked: [], saving: "saved", failure: "" });
     if (kind === "look") set({ look: { id, name: found.document.name } });
@@ -115,7 +114,7 @@ export const useWork = create<WorkState>((set, get) => {
     loadTrim: (shot, name) =>
       take("trim", shot, async () => {
         const { revision, path } = await api.trim(shot);
-        return { revision, document: { version: 3, name, notes: "", tags: [], path } };
+        return { revision, document: { version: 5, name, notes: "", tags: [], path } };
       }),
 
     edit: (label, change, gesture) => {
@@ -154,8 +153,13 @@ export const useWork = create<WorkState>((set, get) => {
       if (!id || !document || saving === "saved" || saving === "saving" || saving === "conflict") return;
       set({ saving: "saving" });
       try {
-        const saved = kind === "look" ? await api.saveLook(id, revision, document) : await api.saveTrim(id, document.path, revision);
-        const unchanged = get().document === document;
+        const saved =
+          kind === "look"
+            ? await api.saveLook(id, revision, document).then((s) => ({ revision: s.revision, path: s.document.path }))
+            : await api.saveTrim(id, document.path, revision).then((s) => ({ revision: s.revision, path: s.path ?? document.path }));
+        const { past, future, step, document: now } = get();
+        const unchanged = now === document;
+        if (unchanged) void keepHistory(`${kind} ${id}`, { text: canonical(saved.path), past, future, step });
         set({ revision: saved.revision, saving: unchanged ? "saved" : "unsaved", failure: "" });
         if (kind === "look") set({ look: { id, name: document.name } });
         else preview.again();
@@ -166,6 +170,11 @@ export const useWork = create<WorkState>((set, get) => {
         set({ saving: kinds[problem.status] ?? "refused", failure: problem.message });
         if (problem.status === 0) saveSoon();
       }
+    },
+
+    drop: () => {
+      window.clearTimeout(timer);
+      set({ kind: "look", id: null, revision: 0, document: null, look: null, past: [], future: [], gesture: null, saving: "saved", step: null, picked: [] });
     },
 
     takeTheirs: async () => {

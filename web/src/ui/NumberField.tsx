@@ -1,6 +1,7 @@
 /** A value that can be typed, dragged, scrolled, stepped with keys, and reset by double click. */
 import { memo, useEffect, useRef, useState } from "react";
 import type { Field, Zone } from "../api/client";
+import { say } from "../state/session";
 import { follow } from "./drag";
 import { parse, show } from "./units";
 
@@ -84,9 +85,14 @@ function Drawn({ field, value, zone, onChange, onEnd, label, bare }: Props) {
   };
 
   const finish = () => {
-    const number = typed === null ? null : parse(field, typed, zone);
-    if (number !== null) onChange(clamp(number));
     setTyped(null);
+    if (typed === null || typed === show(field, value, zone)) return;
+    const number = parse(field, typed, zone);
+    // A value at the end of the range may come back a rounding error beyond it.
+    const slack = (field.max - field.min) * 1e-3;
+    if (number === null || number < field.min - slack || number > field.max + slack) {
+      say(`“${typed.slice(0, 20)}” was not taken: ${name} goes from ${show(field, field.min, zone)} to ${show(field, field.max, zone)}.`);
+    } else onChange(clamp(number));
   };
 
   const share = toTrack(field, value);

@@ -1,6 +1,6 @@
 /** Buttons and menus: each Radix primitive is wrapped once here, and every place uses the wrapped one. */
 import { Dialog as D, DropdownMenu as M, Select as S } from "radix-ui";
-import type { ComponentProps, ReactNode, Ref } from "react";
+import { useRef, type ComponentProps, type ReactNode, type Ref } from "react";
 
 export function Button({ kind = "plain", ...rest }: ComponentProps<"button"> & { kind?: "plain" | "main" | "quiet" }) {
   const looks = {
@@ -25,21 +25,29 @@ export interface MenuItem {
 }
 
 export function Menu({ trigger, items }: { trigger: ReactNode; items: (MenuItem | null)[] }) {
+  const chosen = useRef<(() => void) | null>(null);
   return (
     <M.Root>
       <M.Trigger asChild>{trigger}</M.Trigger>
       <M.Portal>
         <M.Content
           sideOffset={4}
-          className="z-30 max-h-[70vh] min-w-44 overflow-y-auto rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
-          onCloseAutoFocus={(e) => e.preventDefault()}
+          className="z-30 max-h-[70vh] min-w-44 max-w-[90vw] overflow-y-auto rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
+          // What was chosen runs once the focus is back on the trigger: a dialog that it opens gives the focus back there.
+          onCloseAutoFocus={() => {
+            const run = chosen.current;
+            chosen.current = null;
+            if (run) window.setTimeout(run);
+          }}
         >
           {items.map((item, i) =>
             item ? (
               <M.Item
                 key={`${item.label} ${i}`}
                 disabled={item.disabled}
-                onSelect={item.run}
+                onSelect={() => {
+                  chosen.current = item.run;
+                }}
                 className="flex justify-between gap-6 rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-edge data-[highlighted]:text-bright"
               >
                 <span>{item.label}</span>
@@ -100,12 +108,15 @@ export function Dialog({
   open,
   title,
   wide = false,
+  footer,
   onClose,
   children,
 }: {
   open: boolean;
   title: string;
   wide?: boolean;
+  /** Its buttons, which stay in sight however long the rest is. */
+  footer?: ReactNode;
   onClose: () => void;
   children: ReactNode;
 }) {
@@ -115,13 +126,41 @@ export function Dialog({
         <D.Overlay className="fixed inset-0 z-30 bg-pit/60" />
         <D.Content
           aria-describedby={undefined}
-          className={`fixed left-1/2 z-40 -translate-x-1/2 rounded-md border border-edge bg-wall p-4 shadow-xl ${wide ? "top-16 w-[820px]" : "top-1/4 w-96"}`}
+          className={`fixed inset-x-4 top-[7vh] z-40 mx-auto flex max-h-[86vh] flex-col rounded-md border border-edge bg-wall shadow-xl ${wide ? "max-w-[900px]" : "max-w-[420px]"}`}
         >
-          <D.Title className="mb-3 text-value text-bright">{title}</D.Title>
-          {children}
+          <D.Title className="truncate px-4 pt-3.5 pb-2.5 text-value text-bright">{title}</D.Title>
+          <div className="min-h-0 flex-1 overflow-y-auto px-4 pt-0.5 pb-4">{children}</div>
+          {footer && <footer className="flex flex-wrap items-center justify-end gap-2 border-t border-shelf px-4 py-3">{footer}</footer>}
         </D.Content>
       </D.Portal>
     </D.Root>
+  );
+}
+
+/** Asks before something goes, and says what goes with it. */
+export function Confirm({ open, title, action, onClose, onDone, children }: { open: boolean; title: string; action: string; onClose: () => void; onDone: () => void; children: ReactNode }) {
+  return (
+    <Dialog
+      open={open}
+      title={title}
+      onClose={onClose}
+      footer={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button
+            kind="main"
+            onClick={() => {
+              onDone();
+              onClose();
+            }}
+          >
+            {action}
+          </Button>
+        </>
+      }
+    >
+      <p className="leading-5 text-dim">{children}</p>
+    </Dialog>
   );
 }
 

@@ -4,6 +4,20 @@ import type { Field, Zone } from "../api/client";
 /** Code value of middle grey in the Screen zone, in per cent: the Screen's tonal axis counts tenths from there. */
 const SCREEN_GREY = 38.31;
 
+/** The longest name. */
+const MOST_NAME = 200;
+
+/** Why a name is refused; empty where it is not. */
+export function refusedName(name: string): string {
+  if (!name.trim()) return "A name needs at least one letter.";
+  return name.trim().length > MOST_NAME ? `A name has at most ${MOST_NAME} letters; this one has ${name.trim().length}.` : "";
+}
+
+/** A number with its noun, which agrees with it. */
+export function counted(count: number, noun: string): string {
+  return `${count} ${noun}${count === 1 ? "" : "s"}`;
+}
+
 /** A place on the tonal axis as people read it: stops in the Scene zone, per cent in the Screen zone. */
 export function tonePlace(value: number, zone: Zone): string {
   if (zone !== "screen") return signed(value, 2);
@@ -52,9 +66,9 @@ export function show(field: Field, value: number, zone: Zone): string {
 
 /** The number that somebody typed, in the field's own unit. `null` where it is none. */
 export function parse(field: Field, text: string, zone: Zone): number | null {
-  const match = /[-+−]?\d*[.,]?\d+/.exec(text.replace(/\s/g, ""));
-  if (!match) return null;
-  const number = Number(match[0].replace("−", "-").replace(",", "."));
+  const match = /^([-+−]?(?:\d+[.,]?\d*|[.,]\d+)(?:e[-+−]?\d+)?)(?:st|%|k|°|mm|µm|nm)?$/i.exec(text.replace(/\s/g, ""));
+  if (!match?.[1]) return null;
+  const number = Number(match[1].replaceAll("−", "-").replace(",", "."));
   if (!Number.isFinite(number)) return null;
   if (field.unit === "percent") return number / 100;
   if (field.unit === "tones" && zone === "screen") {

@@ -5,19 +5,24 @@ import { PathPanel } from "../look/PathPanel";
 import { Row } from "../look/Row";
 import { StepPanel } from "../look/StepPanel";
 import { useSession } from "../../state/session";
+import { Button } from "../../ui/controls";
 import { Toolbar } from "./Toolbar";
 
 export function BalancePlace() {
   const shot = useSession((s) => s.shot);
+  const shelf = useSession((s) => s.shelf);
   if (!shot) {
     return (
-      <main className="flex flex-1 items-center justify-center text-dim">
-        There is no shot to balance yet. Bring pictures in and say how they are encoded, in Footage.
+      <main className="flex flex-1 flex-col items-center justify-center gap-3 text-dim">
+        <p>There is no shot to balance yet.</p>
+        <Button kind="main" onClick={() => useSession.getState().set({ place: "footage" })}>
+          Bring pictures in
+        </Button>
       </main>
     );
   }
   return (
-    <main className="flex min-h-0 flex-1 flex-col">
+    <main className="flex min-w-0 flex-1 flex-col">
       <div className="flex min-h-0 flex-1">
         <PathPanel trim />
         <div className="flex min-w-0 flex-1 flex-col gap-1.5 px-2 pt-2 pb-2">
@@ -25,7 +30,7 @@ export function BalancePlace() {
           <Toolbar />
           <StepPanel />
         </div>
-        <AllScopes />
+        <AllScopes className={shelf ? "max-[1599px]:hidden" : ""} />
       </div>
       <Row />
     </main>

@@ -4,16 +4,17 @@ import { GripVertical, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import { api, type Shot } from "../../api/client";
 import { Thumb } from "../../picture/Thumb";
-import { encodingName } from "../../state/encodings";
-import { attempt, isShown, shotsOf, useSession } from "../../state/session";
-import { Button, Dialog, Menu } from "../../ui/controls";
+import { encodingName, UNKNOWN } from "../../state/encodings";
+import { attempt, isInterpreted, isShown, shotsOf, useSession } from "../../state/session";
+import { Button, Confirm, Menu } from "../../ui/controls";
+import { apart, deleteShots } from "./changes";
 import { Name } from "./Name";
 import { moveShot, nudgeShot } from "./order";
+import { flip, upTo } from "./selection";
 
 interface Props {
   shot: Shot;
   marked: boolean;
-  pick: (id: string) => void;
   encode: (id: string) => void;
 }
 
@@ -24,7 +25,7 @@ function length(shot: Shot): string {
   return `${count} frames · ${(count / shot.rate).toFixed(1)} s`;
 }
 
-export function Card({ shot, marked, pick, encode }: Props) {
+export function Card({ shot, marked, encode }: Props) {
   const production = useSession((s) => s.production);
   const [deleting, setDeleting] = useState(false);
   const { setNodeRef, listeners, attributes, transform, transition, isDragging } = useSortable({ id: shot.id });
@@ -49,6 +50,14 @@ export function Card({ shot, marked, pick, encode }: Props) {
       ref={setNodeRef}
       aria-label={shot.name}
       data-shot={shot.name}
+      data-shot-id={shot.id}
+      onClickCapture={(e) => {
+        if (!e.ctrlKey && !e.metaKey && !e.shiftKey) return;
+        if (e.shiftKey) upTo(shot.id);
+        else flip(shot.id);
+        e.preventDefault();
+        e.stopPropagation();
+      }}
       style={{ translate: `${transform?.x ?? 0}px ${transform?.y ?? 0}px`, transition }}
       className={`w-[208px] rounded border p-1.5 ${marked ? "border-lantern" : "border-shelf"} ${isDragging ? "z-10 bg-edge" : "bg-room"}`}
     >
@@ -60,11 +69,14 @@ export function Card({ shot, marked, pick, encode }: Props) {
         onClick={() => look("balance")}
       >
         {index < 0 ? (
-          <span className="flex h-[109px] w-[194px] items-center justify-center bg-pit text-faint">
-            {shot.frames === 0 ? "no frame yet" : "how is it encoded?"}
-          </span>
+          <span className="flex h-[109px] w-[194px] items-center justify-center bg-pit text-faint">no frame yet</span>
         ) : (
           <Thumb index={index} className="h-[109px] w-[194px] object-contain" />
+        )}
+        {index >= 0 && !isInterpreted(shot) && (
+          <span className="absolute top-1 left-1 rounded bg-pit/80 px-1 text-bright" data-raw>
+            not interpreted
+          </span>
         )}
         <span className="absolute right-1 bottom-1 rounded bg-pit/75 px-1 text-dim" data-length={shot.frames}>
           {length(shot)}
@@ -72,7 +84,7 @@ export function Card({ shot, marked, pick, encode }: Props) {
         {shot.trim_steps > 0 && <span className="absolute bottom-1 left-1 rounded bg-pit/75 px-1 text-lantern">trimmed</span>}
       </button>
       <div className="mt-1.5 flex items-center gap-1">
-        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => pick(shot.id)} className="m-0 h-3 w-3 accent-lantern" />
+        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-0 h-3 w-3 accent-lantern" />
         <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => void attempt(() => api.editShot(shot.id, { name }))} />
         <button
           type="button"
@@ -97,6 +109,7 @@ export function Card({ shot, marked, pick, encode }: Props) {
             null,
             ...scenes.filter((s) => s.id !== own?.id).map((s) => ({ label: `Move to ${s.name}`, run: () => moveShot(shot.id, s.id) })),
             null,
+            ...(shot.frames > 1 && shot.arriving === null ? [{ label: "Take apart into stills", run: () => void apart(shot) }] : []),
             ...(shot.arriving !== null ? [{ label: "Stop bringing in", run: () => void attempt(() => api.stopIntake(shot.id)) }] : []),
             { label: "Delete…", run: () => setDeleting(true) },
           ]}
@@ -106,11 +119,12 @@ export function Card({ shot, marked, pick, encode }: Props) {
         type="button"
         aria-label={`Encoding of ${shot.name}`}
         onClick={() => encode(shot.id)}
-        title={shot.encoding_reason}
+        title="Set encoding…"
+        data-encoding-button
         className="mt-1 flex h-6 w-full items-center justify-between gap-2 rounded bg-shelf px-2 text-value hover:bg-edge"
       >
         <span className={`truncate ${shot.encoding ? "" : "text-lantern"}`} data-encoding={shot.encoding}>
-          {shot.encoding ? encodingName(production, shot.encoding) : "not known yet"}
+          {shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}
         </span>
         <span className="text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
       </button>
@@ -124,12 +138,9 @@ export function Card({ shot, marked, pick, encode }: Props) {
           {shot.warnings.join("; ")}
         </p>
       )}
-      <Dialog open={deleting} title={`Delete ${shot.name}?`} onClose={() => setDeleting(false)}>
-        <p className="mb-3 text-dim">It leaves this production with its trim. Its files stay in the media folder.</p>
-        <Button kind="main" onClick={() => void attempt(() => api.deleteShot(shot.id))}>
-          Delete
-        </Button>
-      </Dialog>
+      <Confirm open={deleting} title={`Delete “${shot.name}”?`} action="Delete shot" onClose={() => setDeleting(false)} onDone={() => void deleteShots([shot])}>
+        Its trim goes with it. It can be put back for 30 days. Its files stay in the media folder.
+      </Confirm>
     </article>
   );
 }

@@ -7,7 +7,7 @@ export function Coming() {
   const { dismiss, stop, again } = useIncoming.getState();
   if (list.length === 0) return null;
   return (
-    <aside aria-label="Coming in" className="fixed right-6 bottom-6 z-20 w-[420px] rounded border border-edge bg-shelf p-3 shadow-xl">
+    <aside aria-label="Coming in" className="sticky bottom-0 z-20 mt-3 ml-auto w-[420px] rounded border border-edge bg-shelf p-3 shadow-xl">
       {list.slice(0, 8).map((u) => {
         const halted = u.failure !== "" || u.stopped;
         return (
@@ -19,11 +19,11 @@ export function Coming() {
             {!halted && <progress aria-label={`Progress of ${u.name}`} value={u.sent} className="h-1 w-24 accent-lantern" />}
             {halted && (
               <Button kind="quiet" onClick={() => again(u.id)}>
-                go on
+                Go on
               </Button>
             )}
             <Button kind="quiet" onClick={() => (halted ? dismiss(u.id) : stop(u.id))}>
-              {halted ? "dismiss" : "stop"}
+              {halted ? "Dismiss" : "Stop"}
             </Button>
           </div>
         );

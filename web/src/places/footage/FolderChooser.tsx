@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api } from "../../api/client";
 import { attempt } from "../../state/session";
 import { Button, Dialog } from "../../ui/controls";
+import { counted } from "../../ui/units";
 
 /** Names of the allowed folders. */
 export function useFolders(): string[] {
@@ -36,7 +37,23 @@ export function FolderChooser({ scene, roots, onClose }: { scene: string; roots:
     if (await attempt(() => api.bringIn(scene, root, parts, names))) onClose();
   };
   return (
-    <Dialog open title="Bring in from the server" onClose={onClose}>
+    <Dialog
+      open
+      title="Bring in from the server"
+      onClose={onClose}
+      footer={
+        <>
+          <Button kind="quiet" disabled={shots.length === 0} onClick={() => setChosen(new Set(shots.map(keyOf)))}>
+            Select all
+          </Button>
+          <span className="flex-1" />
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="main" disabled={chosen.size === 0} onClick={() => void bring()}>
+            {chosen.size === 0 ? "Bring in" : `Bring in ${counted(chosen.size, "shot")}`}
+          </Button>
+        </>
+      }
+    >
       <nav aria-label="Folder" className="mb-2 flex flex-wrap items-center gap-1 text-dim">
         {roots.map((name, i) => (
           <Button key={name} kind="quiet" className={i === root ? "text-bright" : ""} onClick={() => { setRoot(i); go([]); }}>
@@ -49,7 +66,7 @@ export function FolderChooser({ scene, roots, onClose }: { scene: string; roots:
           </Button>
         ))}
       </nav>
-      <div className="mb-3 max-h-72 overflow-y-auto">
+      <div className="min-h-24">
         {listing.isError && <p className="text-alarm">{listing.error.message}</p>}
         {listing.data?.folders.map((f) => (
           <button key={f} type="button" onClick={() => go([...parts, f])} className="block w-full rounded px-2 py-1 text-left hover:bg-shelf">
@@ -63,15 +80,7 @@ export function FolderChooser({ scene, roots, onClose }: { scene: string; roots:
             <span className="text-faint">{g.sequence ? `${g.files.length} frames` : g.clip ? "clip" : "still"}</span>
           </label>
         ))}
-        {listing.data && listing.data.folders.length + shots.length === 0 && <p className="text-faint">Nothing here that is footage.</p>}
-      </div>
-      <div className="flex gap-2">
-        <Button kind="main" disabled={chosen.size === 0} onClick={() => void bring()}>
-          Bring in
-        </Button>
-        <Button kind="quiet" disabled={shots.length === 0} onClick={() => setChosen(new Set(shots.map(keyOf)))}>
-          choose all
-        </Button>
+        {listing.data && listing.data.folders.length + shots.length === 0 && <p className="text-faint">No readable pictures or clips in this folder.</p>}
       </div>
     </Dialog>
   );

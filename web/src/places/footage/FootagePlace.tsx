@@ -1,87 +1,142 @@
 /** The Footage place: scenes and their shots at a glance; pictures come in, each is told how it is encoded. */
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { rectSortingStrategy, SortableContext, sortableKeyboardCoordinates } from "@dnd-kit/sortable";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api } from "../../api/client";
-import { attempt, refreshProduction, useSession } from "../../state/session";
+import { attempt, refreshProduction, shotsOf, useSession } from "../../state/session";
+import { follow } from "../../ui/drag";
 import { Button } from "../../ui/controls";
 import { Card } from "./Card";
 import { Coming } from "./Coming";
+import { EmptyFootage } from "./EmptyFootage";
 import { EncodingDialog } from "./EncodingDialog";
+import { filesOf, sendTo, useIncoming } from "./incoming";
 import { dropOn, SCENE } from "./order";
 import { Profiles } from "./Profiles";
-import { SceneHead, useDropped } from "./SceneHead";
+import { SceneHead } from "./SceneHead";
+import { picking, useSelection } from "./selection";
+import { SelectionBar } from "./SelectionBar";
 
 /** How often the page looks for frames that a job on the server brings in. */
 const LOOK_EVERY = 700;
 
 export function FootagePlace() {
   const production = useSession((s) => s.production);
-  const [selected, setSelected] = useState<ReadonlySet<string>>(new Set());
+  const selected = useSelection((s) => s.shots);
   const [encoding, setEncoding] = useState<string[] | null>(null);
+  const [over, setOver] = useState<string | null>(null);
+  const ground = useRef<HTMLElement>(null);
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
   );
   const arriving = production?.scenes.some((s) => s.shots.some((x) => x.arriving !== null)) ?? false;
+  const sending = useIncoming((s) => s.list.length > 0);
   useEffect(() => {
     if (!arriving) return;
     const timer = window.setInterval(() => void refreshProduction().catch(() => undefined), LOOK_EVERY);
     return () => window.clearInterval(timer);
   }, [arriving]);
+  useEffect(() => useSelection.getState().keep(shotsOf(production).map((s) => s.id)), [production]);
+  useEffect(() => {
+    const keys = (e: KeyboardEvent) => picking(e);
+    window.addEventListener("keydown", keys);
+    return () => window.removeEventListener("keydown", keys);
+  }, []);
   if (!production) return null;
-  const pick = (id: string) =>
-    setSelected((old) => {
-      const next = new Set(old);
-      if (!next.delete(id)) next.add(id);
-      return next;
-    });
   // A selected shot speaks for all that are selected.
-  const encode = (id: string) => setEncoding(selected.has(id) ? [...selected] : [id]);
+  const encode = (id: string) => setEncoding(selected.includes(id) ? [...selected] : [id]);
+  const sceneAt = (e: React.DragEvent) => (e.target as Element).closest<HTMLElement>("[data-scene]")?.dataset.scene ?? null;
+  const holdsFiles = (e: React.DragEvent) => e.dataTransfer.types.includes("Files");
+  const empty = shotsOf(production).length === 0 && !sending;
   return (
-    <main className="min-h-0 flex-1 overflow-y-auto px-6 py-3">
-      <Profiles production={production} />
-      <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={({ active, over }) => over && dropOn(String(active.id), String(over.id))}>
-        <SortableContext items={production.scenes.map((s) => SCENE + s.id)} strategy={rectSortingStrategy}>
-          <div className="mb-3 flex flex-wrap gap-3">
-          {production.scenes.map((scene) => (
-            <SceneBox key={scene.id} id={scene.id} name={scene.name}>
-              <SceneHead scene={scene} />
-              <SortableContext items={scene.shots.map((s) => s.id)} strategy={rectSortingStrategy}>
-                <div className="flex flex-wrap gap-2">
-                  {scene.shots.map((shot) => (
-                    <Card key={shot.id} shot={shot} marked={selected.has(shot.id)} pick={pick} encode={encode} />
-                  ))}
-                  {scene.shots.length === 0 && (
-                    <p className="py-6 text-faint">
-                      No shots yet. Drop pictures, numbered sequences, clips or folders here: OpenEXR, DPX, TIFF, PNG, JPEG, and what ffmpeg reads.
-                    </p>
-                  )}
-                </div>
-              </SortableContext>
-            </SceneBox>
-          ))}
-          </div>
-        </SortableContext>
-      </DndContext>
-      <div className="flex gap-2">
-        <Button onClick={() => void attempt(() => api.createScene(production.id, "new scene"))}>+ scene</Button>
-        <Button kind="quiet" onClick={() => void attempt(() => api.createScene(production.id, "References", true))}>
-          + finished stills
-        </Button>
-      </div>
+    <main
+      ref={ground}
+      data-footage
+      className={`relative min-h-0 min-w-0 flex-1 overflow-y-auto px-6 py-3 ${over === "" ? "outline-2 -outline-offset-2 outline-lantern" : ""}`}
+      onDragOver={(e) => {
+        if (!holdsFiles(e)) return;
+        e.preventDefault();
+        setOver(sceneAt(e) ?? "");
+      }}
+      onDragLeave={(e) => e.currentTarget === e.target && setOver(null)}
+      onDrop={(e) => {
+        if (!holdsFiles(e)) return;
+        e.preventDefault();
+        setOver(null);
+        const scene = sceneAt(e);
+        void filesOf(e.dataTransfer).then((files) => sendTo(scene, files));
+      }}
+      onPointerDown={(e) => ground.current && marquee(e, ground.current)}
+    >
+      {selected.length > 0 ? <SelectionBar encode={() => setEncoding([...selected])} /> : <Profiles production={production} />}
+      {empty ? (
+        <EmptyFootage />
+      ) : (
+        <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={({ active, over: on }) => on && dropOn(String(active.id), String(on.id))}>
+          <SortableContext items={production.scenes.map((s) => SCENE + s.id)} strategy={rectSortingStrategy}>
+            <div className="mb-3 flex flex-wrap gap-3">
+              {production.scenes.map((scene) => (
+                <section
+                  key={scene.id}
+                  aria-label={`Scene ${scene.name}`}
+                  data-scene={scene.id}
+                  className={`min-w-[440px] grow rounded border p-2.5 ${over === scene.id ? "border-lantern" : "border-transparent"} bg-wall`}
+                >
+                  <SceneHead scene={scene} />
+                  <SortableContext items={scene.shots.map((s) => s.id)} strategy={rectSortingStrategy}>
+                    <div className="flex flex-wrap gap-2">
+                      {scene.shots.map((shot) => (
+                        <Card key={shot.id} shot={shot} marked={selected.includes(shot.id)} encode={encode} />
+                      ))}
+                      {scene.shots.length === 0 && <p className="py-6 text-faint">No shots in this scene. Drop pictures, sequences, clips or folders here.</p>}
+                    </div>
+                  </SortableContext>
+                </section>
+              ))}
+            </div>
+          </SortableContext>
+        </DndContext>
+      )}
+      {!empty && (
+        <div className="flex gap-2">
+          <Button onClick={() => void attempt(() => api.createScene(production.id, `Scene ${production.scenes.length + 1}`))}>+ Scene</Button>
+          <Button kind="quiet" onClick={() => void attempt(() => api.createScene(production.id, "References", true))}>
+            + Scene of finished stills
+          </Button>
+        </div>
+      )}
       <Coming />
       {encoding && <EncodingDialog shots={encoding} onClose={() => setEncoding(null)} />}
     </main>
   );
 }
 
-/** A scene's place on the page, where files can be dropped. */
-function SceneBox({ id, name, children }: { id: string; name: string; children: React.ReactNode }) {
-  const { over, ...handlers } = useDropped(id);
-  return (
-    <section aria-label={`Scene ${name}`} {...handlers} className={`min-w-[440px] grow rounded border p-2.5 ${over ? "border-lantern" : "border-transparent"} bg-wall`}>
-      {children}
-    </section>
-  );
+/** Dragging on the ground selects the shots that the rectangle touches. */
+function marquee(e: React.PointerEvent<HTMLElement>, ground: HTMLElement): void {
+  const on = e.target as Element;
+  if (e.button !== 0 || on.closest("article, button, input, [role=dialog], [role=menu], aside, label")) return;
+  const { before, add } = { before: useSelection.getState().shots, add: e.ctrlKey || e.metaKey || e.shiftKey };
+  const frame = document.createElement("div");
+  frame.className = "pointer-events-none fixed z-20 border border-lantern bg-lantern/10";
+  const [x0, y0] = [e.clientX, e.clientY];
+  let moved = false;
+  const move = (m: PointerEvent) => {
+    const box = { left: Math.min(x0, m.clientX), top: Math.min(y0, m.clientY), right: Math.max(x0, m.clientX), bottom: Math.max(y0, m.clientY) };
+    if (!moved && Math.hypot(m.clientX - x0, m.clientY - y0) < 5) return;
+    if (!moved) ground.append(frame);
+    moved = true;
+    Object.assign(frame.style, { left: `${box.left}px`, top: `${box.top}px`, width: `${box.right - box.left}px`, height: `${box.bottom - box.top}px` });
+    const inside = [...ground.querySelectorAll<HTMLElement>("[data-shot-id]")].filter((card) => {
+      const c = card.getBoundingClientRect();
+      return c.left < box.right && c.right > box.left && c.top < box.bottom && c.bottom > box.top;
+    });
+    const ids = inside.map((card) => card.dataset.shotId ?? "");
+    useSelection.getState().set(add ? [...new Set([...before, ...ids])] : ids);
+  };
+  const end = () => {
+    frame.remove();
+    if (!moved && !add) useSelection.getState().set([]);
+  };
+  follow(e, "select", move, end);
 }

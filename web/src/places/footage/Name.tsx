@@ -1,5 +1,7 @@
 /** A name that is changed in place. */
+import { say } from "../../state/session";
 import { TextField } from "../../ui/controls";
+import { refusedName } from "../../ui/units";
 
 export function Name({ label, value, wide, onChange }: { label: string; value: string; wide?: boolean; onChange: (name: string) => void }) {
   return (
@@ -9,7 +11,9 @@ export function Name({ label, value, wide, onChange }: { label: string; value: s
       defaultValue={value}
       onBlur={(e) => {
         const name = e.target.value.trim();
-        if (name && name !== value) onChange(name);
+        const why = refusedName(name);
+        if (why) say(`“${value}” keeps its name. ${why}`);
+        if (!why && name !== value) onChange(name);
         else e.target.value = value;
       }}
       onKeyDown={(e) => {

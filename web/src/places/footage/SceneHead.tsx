@@ -4,35 +4,20 @@ import { GripVertical } from "lucide-react";
 import { useRef, useState } from "react";
 import { api, type Scene } from "../../api/client";
 import { attempt } from "../../state/session";
-import { Button, Menu } from "../../ui/controls";
+import { Button, Confirm, Menu } from "../../ui/controls";
+import { counted } from "../../ui/units";
 import { FolderChooser, useFolders } from "./FolderChooser";
-import { filesOf, useIncoming } from "./incoming";
+import { deleteScene } from "./changes";
+import { useIncoming } from "./incoming";
 import { Name } from "./Name";
 import { moveScene, SCENE } from "./order";
-
-/** Files dropped on a scene. */
-export function useDropped(scene: string) {
-  const [over, setOver] = useState(false);
-  return {
-    over,
-    onDragOver: (e: React.DragEvent) => {
-      e.preventDefault();
-      setOver(true);
-    },
-    onDragLeave: () => setOver(false),
-    onDrop: (e: React.DragEvent) => {
-      e.preventDefault();
-      setOver(false);
-      void filesOf(e.dataTransfer).then((files) => useIncoming.getState().send(scene, files));
-    },
-  };
-}
 
 export function SceneHead({ scene }: { scene: Scene }) {
   const files = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   const allowed = useFolders();
   const [choosing, setChoosing] = useState(false);
+  const [deleting, setDeleting] = useState(false);
   const { setNodeRef, listeners, attributes, transform } = useSortable({ id: SCENE + scene.id });
   const send = (list: FileList | null) => void useIncoming.getState().send(scene.id, [...(list ?? [])]);
   const chosen = (e: React.ChangeEvent<HTMLInputElement>) => {
@@ -62,11 +47,13 @@ export function SceneHead({ scene }: { scene: Scene }) {
       </button>
       <Name wide label={`Name of scene ${scene.name}`} value={scene.name} onChange={(name) => void attempt(() => api.editScene(scene.id, { name }))} />
       <span className="text-faint">
-        {scene.shots.length === 1 ? "1 shot" : `${scene.shots.length} shots`}
-        {scene.finished && " · finished stills, they wear no look"}
+        {counted(scene.shots.length, "shot")}
+        {scene.finished && " · finished stills, no look is applied"}
       </span>
       <span className="flex-1" />
-      <Button onClick={() => files.current?.click()}>Bring files in</Button>
+      <Button data-bring onClick={() => files.current?.click()}>
+        Bring files in…
+      </Button>
       <Menu
         trigger={
           <Button kind="quiet" aria-label={`More about scene ${scene.name}`}>
@@ -80,11 +67,11 @@ export function SceneHead({ scene }: { scene: Scene }) {
           { label: "Move up", hint: "Alt ↑", run: () => moveScene(scene.id, -1) },
           { label: "Move down", hint: "Alt ↓", run: () => moveScene(scene.id, 1) },
           {
-            label: scene.finished ? "Holds shots" : "Holds finished stills",
+            label: scene.finished ? "Make it a scene of shots" : "Make it a scene of finished stills",
             run: () => void attempt(() => api.editScene(scene.id, { finished: !scene.finished })),
           },
           null,
-          { label: "Delete scene", disabled: scene.shots.length > 0, run: () => void attempt(() => api.deleteScene(scene.id)) },
+          { label: "Delete scene…", run: () => setDeleting(true) },
         ]}
       />
       <input ref={files} type="file" multiple tabIndex={-1} aria-label={`Files for ${scene.name}`} className="hidden" onChange={chosen} />
@@ -99,6 +86,9 @@ export function SceneHead({ scene }: { scene: Scene }) {
         {...{ webkitdirectory: "" }}
         onChange={chosen}
       />
+      <Confirm open={deleting} title={`Delete scene “${scene.name}”?`} action="Delete scene" onClose={() => setDeleting(false)} onDone={() => void deleteScene(scene)}>
+        {scene.shots.length > 0 ? `${counted(scene.shots.length, "shot")} with their trims go with it.` : "It has no shots."} It can be put back for 30 days.
+      </Confirm>
       {choosing && <FolderChooser scene={scene.id} roots={allowed} onClose={() => setChoosing(false)} />}
     </header>
   );

@@ -5,6 +5,8 @@
 import { create } from "zustand";
 import { api, type Group } from "../../api/client";
 import { refreshProduction, say, shotsOf, useSession } from "../../state/session";
+import { counted } from "../../ui/units";
+import { putInOrder } from "./order";
 
 export interface Coming {
   id: number;
@@ -33,6 +35,8 @@ interface Job {
   files: Map<string, File>;
 }
 
+/** Shots that come in at once. */
+const AT_ONCE = 3;
 /** The longest piece of a file that is sent at once. */
 const PIECE = 64 << 20;
 /** The page reads the production anew at most this often while frames come in. */
@@ -45,7 +49,7 @@ const running = new Map<number, AbortController>();
 
 /** A key that the same file has again after the page was closed: made from its name, length and time. */
 export async function keyOf(file: File, scene: string): Promise<string> {
-  const text = `${scene}|${file.name}|${file.size}|${file.lastModified}`;
+  const text = `${scene}|${pathOf(file)}|${file.size}|${file.lastModified}`;
   const hash = await crypto.subtle.digest("SHA-256", new TextEncoder().encode(text));
   return Array.from(new Uint8Array(hash), (b) => b.toString(16).padStart(2, "0")).join("");
 }
@@ -95,31 +99,43 @@ export const useIncoming = create<Uploads>((set, get) => {
   };
 
   /** Sends the files of one shot; those that are here already are left out. */
-  async function sendShot(id: number, { scene, group, files }: Job, stop: AbortSignal): Promise<void> {
+  async function sendShot(id: number, { scene, group, files }: Job, stop: AbortSignal): Promise<string | undefined> {
     const total = group.files.length;
     // A sequence that broke off goes on in the shot that was begun.
     const begun = group.sequence ? begunShot(scene, group.name) : undefined;
     const here = new Map(begun ? (await api.frames(begun.id)).map((f) => [f.name, f.bytes]) : []);
     let shot = begun?.id;
-    for (const [i, [name, number]] of group.files.entries()) {
+    let done = 0;
+    const sendOne = async ([name, number]: [string, number]) => {
       const file = files.get(name);
-      if (!file || here.get(name) === file.size) continue;
-      change(id, { at: i + 1, sent: i / total });
-      const key = await sendFile(file, scene, stop, (share) => change(id, { sent: (i + share) / total }));
-      if (shot) await api.addFrame(shot, { key, name, number });
-      else shot = (await api.createShot(scene, { key, name, number: group.sequence ? number : 0, shot: group.name, expected: total })).id;
+      if (!file || here.get(file.name) === file.size) return;
+      const key = await sendFile(file, scene, stop, (share) => change(id, { at: done + 1, sent: (done + share) / total }));
+      const arrived = { key, name: file.name, number: group.sequence ? number : 0 };
+      if (shot) await api.addFrame(shot, arrived);
+      else shot = (await api.createShot(scene, { ...arrived, shot: group.name, expected: total })).id;
+      done += 1;
+      change(id, { at: Math.min(total, done + 1), sent: done / total });
       await refreshSometimes();
-    }
+    };
+    const left = [...group.files] as [string, number][];
+    // The first makes the shot; then a few at once.
+    while (!shot && left.length > 0) await sendOne(left.shift() as [string, number]);
+    const worker = async () => {
+      for (let next = left.shift(); next; next = left.shift()) await sendOne(next);
+    };
+    await Promise.all(Array.from({ length: AT_ONCE }, worker));
+    return shot;
   }
 
-  async function run(id: number): Promise<void> {
+  async function run(id: number): Promise<string | undefined> {
     const job = jobs.get(id);
-    if (!job || !get().list.some((u) => u.id === id)) return;
+    if (!job || !get().list.some((u) => u.id === id)) return undefined;
+    let made: string | undefined;
     const stop = new AbortController();
     running.set(id, stop);
     change(id, { failure: "", stopped: false });
     try {
-      await sendShot(id, job, stop.signal);
+      made = await sendShot(id, job, stop.signal);
       dismiss(id);
     } catch (e) {
       if (stop.signal.aborted) change(id, { stopped: true });
@@ -127,6 +143,7 @@ export const useIncoming = create<Uploads>((set, get) => {
     }
     running.delete(id);
     await refreshSometimes(true);
+    return made;
   }
 
   return {
@@ -138,11 +155,13 @@ export const useIncoming = create<Uploads>((set, get) => {
     },
     again: (id) => void run(id),
     send: async (scene, files) => {
-      const known = new Map(files.filter((f) => isFootage(f.name)).map((f) => [f.name, f]));
+      const known = new Map(files.filter((f) => isFootage(f.name)).map((f) => [pathOf(f), f]));
       if (known.size === 0) {
-        say("None of these files is a picture or clip that can be read.");
+        say("No readable pictures or clips in this selection.");
         return;
       }
+      const left = files.length - known.size;
+      if (left > 0) say(`${counted(left, "file")} left out: no picture or clip that can be read.`);
       let groups: Group[];
       try {
         groups = await api.group([...known.keys()]);
@@ -156,7 +175,15 @@ export const useIncoming = create<Uploads>((set, get) => {
         return { id, name: group.name, at: 1, of: group.files.length, sent: 0, failure: "", stopped: false };
       });
       set({ list: [...get().list, ...fresh] });
-      for (const { id } of fresh) await run(id);
+      // A few at once: while one is decoded, the next is on its way.
+      const waiting = fresh.map((f) => f.id);
+      const made = new Map<number, string | undefined>();
+      const worker = async () => {
+        for (let id = waiting.shift(); id !== undefined; id = waiting.shift()) made.set(id, await run(id));
+      };
+      await Promise.all(Array.from({ length: AT_ONCE }, worker));
+      // They may have come in another order than the one that they were sent in.
+      putInOrder(scene, fresh.flatMap((f) => made.get(f.id) ?? []));
     },
   };
 });
@@ -174,6 +201,39 @@ export function isFootage(name: string): boolean {
   return ENDINGS.test(name) && !name.startsWith(".");
 }
 
+/** Where a file of a drop or of a chosen folder lies: folders and name, with `/` between. */
+const paths = new WeakMap<File, string>();
+
+function pathOf(file: File): string {
+  return paths.get(file) ?? (file.webkitRelativePath || file.name);
+}
+
+/** The scene that files go to where none is said: the last that holds shots; made where there is none. */
+export async function sceneToSendTo(): Promise<string | null> {
+  const { production } = useSession.getState();
+  if (!production) return null;
+  const last = production.scenes.filter((s) => !s.finished).at(-1);
+  if (last) return last.id;
+  const made = await api.createScene(production.id, "Scene 1");
+  await refreshProduction();
+  return made.id;
+}
+
+/** Sends files to a scene, or to the one that they belong in where none is said. */
+export async function sendTo(scene: string | null, files: File[]): Promise<void> {
+  if (files.length === 0) return;
+  if (!files.some((f) => isFootage(f.name))) {
+    say("No readable pictures or clips in this selection.");
+    return;
+  }
+  try {
+    const to = scene ?? (await sceneToSendTo());
+    if (to) await useIncoming.getState().send(to, files);
+  } catch (e) {
+    say(e);
+  }
+}
+
 /** All files of a drop, those inside folders too. */
 export async function filesOf(drop: DataTransfer): Promise<File[]> {
   // Entries have to be taken before the first await: the list is empty afterwards.
@@ -183,7 +243,11 @@ export async function filesOf(drop: DataTransfer): Promise<File[]> {
 }
 
 async function walk(entry: FileSystemEntry): Promise<File[]> {
-  if (entry.isFile) return [await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject))];
+  if (entry.isFile) {
+    const file = await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject));
+    paths.set(file, entry.fullPath.replace(/^\//, ""));
+    return [file];
+  }
   const reader = (entry as FileSystemDirectoryEntry).createReader();
   const found: File[] = [];
   for (;;) {

@@ -19,13 +19,32 @@ function keep(order: Scene[]): void {
 
 /** Puts a shot into a scene at a place; at its end where none is given. */
 export function moveShot(shot: string, scene: string, at?: number): void {
+  moveShots([shot], scene, at);
+}
+
+/** Puts shots into a scene, in the order that they have; at its end where no place is given. */
+export function moveShots(shots: string[], scene: string, at?: number): void {
   const order = scenes();
-  const from = order.find((s) => s.shots.some((x) => x.id === shot));
   const to = order.find((s) => s.id === scene);
-  const moved = from?.shots.find((x) => x.id === shot);
-  if (!from || !to || !moved) return;
-  from.shots = from.shots.filter((x) => x.id !== shot);
-  to.shots.splice(at ?? to.shots.length, 0, moved);
+  const moved = order.flatMap((s) => s.shots).filter((x) => shots.includes(x.id));
+  if (!to || moved.length === 0) return;
+  for (const s of order) s.shots = s.shots.filter((x) => !shots.includes(x.id));
+  to.shots.splice(at ?? to.shots.length, 0, ...moved);
+  keep(order);
+}
+
+/** Puts shots of a scene into an order among themselves, at the places that they have together. */
+export function putInOrder(scene: string, shots: string[]): void {
+  const order = scenes();
+  const own = order.find((s) => s.id === scene);
+  if (!own) return;
+  const wanted = shots.flatMap((id) => own.shots.find((s) => s.id === id) ?? []);
+  const places = own.shots.flatMap((s, i) => (shots.includes(s.id) ? [i] : []));
+  if (places.every((place, i) => own.shots[place] === wanted[i])) return;
+  places.forEach((place, i) => {
+    const shot = wanted[i];
+    if (shot) own.shots[place] = shot;
+  });
   keep(order);
 }
 

@@ -1,20 +1,25 @@
-/** The Look place: path, picture, step in hand, instruments and shots, all at once. */
+/** The Look place: path, picture, selected step, instruments and shots, all at once. */
 import { Scopes } from "../../instruments/Scopes";
 import { Picture } from "../../picture/Picture";
+import { useSession } from "../../state/session";
+import { useWork } from "../../state/work";
+import { NoLook } from "./NoLook";
 import { PathPanel } from "./PathPanel";
 import { Row } from "./Row";
 import { StepPanel } from "./StepPanel";
 
 export function LookPlace() {
+  const shelf = useSession((s) => s.shelf);
+  const none = useWork((s) => s.document === null);
   return (
-    <main className="flex min-h-0 flex-1 flex-col">
+    <main className="flex min-w-0 flex-1 flex-col">
       <div className="flex min-h-0 flex-1">
         <PathPanel />
         <div className="flex min-w-0 flex-1 flex-col gap-1.5 px-3 pt-3 pb-2">
           <Picture />
-          <StepPanel />
+          {none ? <NoLook /> : <StepPanel />}
         </div>
-        <Scopes />
+        <Scopes className={shelf ? "max-[1599px]:hidden" : ""} />
       </div>
       <Row />
     </main>

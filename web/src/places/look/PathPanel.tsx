@@ -3,7 +3,7 @@ import { DndContext, KeyboardSensor, PointerSensor, closestCenter, useSensor, us
 import { memo, useState } from "react";
 import type { Zone } from "../../api/client";
 import { useWork } from "../../state/work";
-import { encodingName, useHdrDisplays } from "../../state/encodings";
+import { encodingName, UNKNOWN, useHdrDisplays } from "../../state/encodings";
 import { useInstruments } from "../../state/instruments";
 import { shotsOf, useSession } from "../../state/session";
 import { Button, Menu } from "../../ui/controls";
@@ -20,16 +20,16 @@ const ZONES: { zone: Zone; title: string; says: string }[] = [
 export function PathPanel({ trim = false }: { trim?: boolean }) {
   const steps = useFaces();
   const shot = useSession((s) => shotsOf(s.production).find((x) => x.id === s.shot));
-  const camera = useSession((s) => encodingName(s.production, shot?.encoding ?? ""));
+  const camera = useSession((s) => (shot?.encoding ? encodingName(s.production, shot.encoding) : shot ? UNKNOWN : ""));
   const groups = useWork((s) => s.document?.path.groups);
   const [lifted, setLifted] = useState<Zone | null>(null);
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
     useSensor(KeyboardSensor),
   );
-  if (!steps) return <nav aria-label="Path" className="w-[240px] bg-wall" />;
+  if (!steps) return <nav aria-label="Path" className="w-[240px] shrink-0 bg-wall max-[1150px]:w-[208px]" />;
   return (
-    <nav aria-label="Path" className="relative flex w-[240px] shrink-0 flex-col overflow-y-auto bg-wall py-3">
+    <nav aria-label="Path" className="relative flex w-[240px] shrink-0 flex-col max-[1150px]:w-[208px] overflow-y-auto bg-wall py-3">
       <div className="absolute top-6 bottom-6 left-[19px] w-px bg-ember" aria-hidden />
       <End title="Camera" says={camera} />
       <DndContext
@@ -80,7 +80,7 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
 function Delivery() {
   const display = useInstruments((s) => s.display);
   const hdr = useHdrDisplays().find((e) => e.id === display);
-  return <End title="Screen" says={hdr ? hdr.title.replace(" display", "") : "sRGB"} />;
+  return <End title="Screen" says={hdr ? hdr.name : "sRGB"} />;
 }
 
 function End({ title, says }: { title: string; says: string }) {

@@ -34,7 +34,7 @@ const STRENGTH = {
   nudge: 0.01,
 } as const satisfies Field;
 
-const FRAME = "flex h-[238px] shrink-0 flex-col rounded bg-wall px-3.5 pt-2.5 pb-2";
+const FRAME = "@container flex h-[238px] min-w-0 shrink-0 flex-col rounded bg-wall px-3.5 pt-2.5 pb-2";
 
 export function StepPanel() {
   const step = useWork(stepInHand);
@@ -44,13 +44,13 @@ export function StepPanel() {
   if (group) return <GroupPanel key={group.id} group={group} />;
   if (!step || !info) {
     return (
-      <section aria-label="Step in hand" className="flex h-[238px] shrink-0 items-center justify-center rounded bg-wall text-faint">
+      <section aria-label="Selected step" className="flex h-[238px] shrink-0 items-center justify-center rounded bg-wall text-faint">
         {trim ? (
           <Button kind="main" onClick={() => balanceStep()}>
             Begin with Balance
           </Button>
         ) : (
-          "Choose a step on the path, or add one to a zone."
+          "Select a step on the path, or add one with + step."
         )}
       </section>
     );
@@ -64,7 +64,7 @@ function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boole
   const domain = info.picture_only ? "light and film" : info.linear ? "linear light" : zones[step.zone];
   const goes = trim ? "of this shot alone" : info.picture_only ? `picture only: ${info.picture_only}` : "in the table";
   return (
-    <section aria-label="Step in hand" className={FRAME}>
+    <section aria-label="Selected step" className={FRAME}>
       <header className="flex h-8 items-start gap-3">
         <h2 className="max-w-40 shrink-0 truncate text-[14px] font-medium text-bright">{step.name}</h2>
         <span className="truncate pt-0.5 text-faint" title={info.purpose}>
@@ -75,7 +75,7 @@ function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boole
         {step.zone !== "film" && <WhereButton open={where} region={!!step.region} onClick={() => setWhere(!where)} />}
         <Without what="step" />
         <Strength of={step} zone={step.zone} />
-        <Button kind="quiet" title="All its values to what changes nothing" onClick={() => reset(step.id)}>
+        <Button kind="quiet" title="Reset to neutral: all values to what changes nothing" onClick={() => reset(step.id)}>
           reset
         </Button>
       </header>
@@ -83,6 +83,17 @@ function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boole
         {where ? <RegionPanel of={step} zone={step.zone} /> : <Body step={step} info={info} />}
       </div>
     </section>
+  );
+}
+
+/** What a display shows of black under the whole path. */
+function Black() {
+  const black = useCurves()?.black;
+  if (black === null || black === undefined) return null;
+  return (
+    <p data-black={black} className="pt-1 text-dim" title="Black as a reference display shows it under the whole look, in per cent of its signal">
+      Black at {(black * 100).toFixed(1)} % of the display
+    </p>
   );
 }
 
@@ -101,7 +112,7 @@ function GroupPanel({ group }: { group: StepGroup }) {
   const zone = useWork((s) => s.document?.path.steps.find((x) => x.group === group.id)?.zone ?? "scene");
   const count = useWork((s) => s.document?.path.steps.filter((x) => x.group === group.id).length ?? 0);
   return (
-    <section aria-label="Group in hand" className={FRAME}>
+    <section aria-label="Selected group" className={FRAME}>
       <header className="flex h-8 items-start gap-3">
         <h2 className="max-w-52 truncate text-[14px] font-medium text-bright">{group.name}</h2>
         <span className="pt-0.5 text-faint">
@@ -130,14 +141,14 @@ function Without({ what }: { what: "step" | "group" }) {
     <Button
       kind="quiet"
       aria-pressed={held}
-      title={`Hold to see the picture without this ${what} (${what === "step" ? "S" : "D"})`}
+      title={`Hold to bypass this ${what} (${what === "step" ? "S" : "D"})`}
       onPointerDown={() => hold(true)}
       onPointerUp={() => hold(false)}
       onPointerLeave={() => held && hold(false)}
       onKeyDown={(e) => e.key === " " && hold(true)}
       onKeyUp={(e) => e.key === " " && hold(false)}
     >
-      without
+      bypass
     </Button>
   );
 }
@@ -145,7 +156,7 @@ function Without({ what }: { what: "step" | "group" }) {
 function WhereButton({ open, region, onClick }: { open: boolean; region: boolean; onClick: () => void }) {
   return (
     <Button kind="quiet" aria-pressed={open} className={region ? "text-lantern" : ""} title="The colours that it works on" onClick={onClick}>
-      {region ? "some colours" : "all colours"}
+      {region ? "Colour range" : "Everywhere"}
     </Button>
   );
 }
@@ -180,8 +191,9 @@ function Body({ step, info }: { step: Step; info: KindInfo }) {
       return (
         <>
           <TonePlot zone={step.zone} pivot={step.values.pivot} />
-          <div className="grid w-[340px] grid-cols-2 content-start gap-x-5 gap-y-0.5 overflow-y-auto pr-1">
-            <Numbers step={step} fields={info.fields} />
+          <div className="grid w-[340px] shrink-0 grid-cols-2 content-start gap-x-5 gap-y-0.5 overflow-y-auto pr-1 @max-[560px]:w-[170px] @max-[560px]:grid-cols-1">
+            <Numbers step={step} fields={info.fields.filter((f) => f.id !== "fade" || step.values.fade > 0)} />
+            <Black />
           </div>
         </>
       );

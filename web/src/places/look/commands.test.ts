@@ -1,4 +1,5 @@
 /** What is done to a path: places, zones, groups, and that each is one undo. */
+import { produce } from "immer";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Path } from "../../api/client";
 import { useSession } from "../../state/session";
@@ -186,11 +187,14 @@ describe("steps and groups alike", () => {
     path.rename("a", "Key light");
     expect([names(), useWork.getState().past.length]).toEqual([["Key light"], 1]);
     path.rename("g", "x".repeat(300));
+    expect(useSession.getState().notice).toBe("“Warmth” keeps its name. A name has at most 200 letters; this one has 300.");
+    path.rename("g", "");
+    expect(useSession.getState().notice).toBe("“Warmth” keeps its name. A name needs at least one letter.");
     path.toggle("g");
     path.setStrength("g", 1.7);
     path.setStrength("a", -1);
     expect(useWork.getState().document?.path.groups?.[0]).toMatchObject({ on: false, strength: 1 });
-    expect(useWork.getState().document?.path.groups?.[0]?.name).toHaveLength(200);
+    expect(useWork.getState().document?.path.groups?.[0]?.name).toBe("Warmth");
     expect(steps()[0]).toMatchObject({ on: true, strength: 0 });
     path.setRegion("a", "Range", { colours: { soft: 0.1 } } as never);
     path.changeRange("a", "Softness", { soft: 0.4 } as never);
@@ -270,6 +274,35 @@ describe("copying", () => {
     path.insert("Paste", { steps: [step("p", { group: "q" })], groups: [{ id: "q", name: "Haze", on: true, strength: 1 }] });
     expect(names()).toEqual(["x", "y", "p"]);
     expect(steps()[2]?.group).not.toBe("g");
+  });
+});
+
+describe("a new step", () => {
+  const group = (part: object) => [{ id: "g", name: "G", on: true, strength: 1, ...part }];
+  it("goes into the group of the selected one only where that does all of it everywhere", () => {
+    for (const [part, inside] of [[{}, true], [{ strength: 0.6 }, false], [{ on: false }, false], [{ region: { colours: {} } }, false]] as const) {
+      inHand([step("a", { group: "g" }), step("b", { group: "g" }), step("c")], group(part));
+      useWork.getState().select("a");
+      expect(path.placeIn("scene")).toEqual(inside ? { at: 1, group: "g" } : { at: 2, group: undefined });
+    }
+  });
+});
+
+describe("what is previewed", () => {
+  const look = { steps: [step("x"), step("y", { zone: "screen" })] };
+  it("is exactly what taking it gives, added or in place, at any strength", () => {
+    for (const replace of [false, true]) {
+      for (const strength of [0.3, 1]) {
+        inHand([step("a"), step("b")]);
+        const ready = path.applying("Harbour", look, strength, replace);
+        const document = useWork.getState().document;
+        if (!ready || !document) throw new Error("nothing is ready");
+        const shown = produce(document, (draft) => void ready.change(draft)).path;
+        expect(useWork.getState().document?.path.steps.map((s) => s.id), "nothing is changed yet").toEqual(["a", "b"]);
+        path.make(ready);
+        expect(useWork.getState().document?.path).toEqual(shown);
+      }
+    }
   });
 });
 

@@ -3,6 +3,7 @@ import { current } from "immer";
 import { api, type KindInfo, type Look, type Path, type Region, type Step, type StepGroup, type Zone } from "../../api/client";
 import { pickedSteps, useWork } from "../../state/work";
 import { say, useSession } from "../../state/session";
+import { refusedName } from "../../ui/units";
 import { firstStock, withFilm } from "./film";
 
 const ORDER: Zone[] = ["scene", "film", "screen"];
@@ -15,6 +16,7 @@ function freshId(): string {
 function neutral(info: KindInfo): Record<string, unknown> {
   const begin = (f: KindInfo["fields"][number]) => {
     if (f.type === "number" || f.type === "switch") return f.default;
+    if (f.type === "families") return f.borders.map((border) => ({ border, hue: 0, saturation: 1, brightness: 0 }));
     return f.type === "negativestock" || f.type === "printstock" ? firstStock(f.type) : [];
   };
   const entries = info.fields.map((f) => [f.id, begin(f)]);
@@ -27,12 +29,20 @@ export function freshStep(info: KindInfo, zone: Zone): Step {
   return step as unknown as Step;
 }
 
-/** Where something new goes in a zone: after the step or group in hand where that stands there, else at its end. */
-function placeIn(zone: Zone): { at: number; group: string | undefined } {
+/**
+ * Where something new goes in a zone: after the selected step or group where that stands there, else at its end. It goes
+ * into a group only where that group does all of it everywhere: elsewhere the new step would do less than it says.
+ */
+export function placeIn(zone: Zone): { at: number; group: string | undefined } {
   const { document, step } = useWork.getState();
   const steps = document?.path.steps ?? [];
-  const inHand = steps.findLastIndex((s) => (s.id === step || s.group === step) && s.zone === zone);
-  if (inHand >= 0) return { at: inHand + 1, group: steps[inHand]?.group ?? undefined };
+  const selected = steps.findLastIndex((s) => (s.id === step || s.group === step) && s.zone === zone);
+  if (selected >= 0) {
+    const group = document?.path.groups?.find((g) => g.id === steps[selected]?.group);
+    if (!group) return { at: selected + 1, group: undefined };
+    if (group.on && group.strength >= 1 && !group.region) return { at: selected + 1, group: group.id };
+    return { at: steps.findLastIndex((s) => s.group === group.id) + 1, group: undefined };
+  }
   return { at: steps.findLastIndex((s) => ORDER.indexOf(s.zone) <= ORDER.indexOf(zone)) + 1, group: undefined };
 }
 
@@ -144,8 +154,13 @@ export function moveGroupTo(id: string, onto: string): void {
 }
 
 export function rename(id: string, name: string): void {
-  const clean = name.trim().slice(0, 200);
-  if (!clean || clean === nameOf(id)) return;
+  const clean = name.trim();
+  const why = refusedName(clean);
+  if (why) {
+    say(`“${nameOf(id)}” keeps its name. ${why}`);
+    return;
+  }
+  if (clean === nameOf(id)) return;
   useWork.getState().edit(`Rename ${nameOf(id)}`, (draft) => {
     const found = draft.path.steps.find((s) => s.id === id) ?? draft.path.groups?.find((g) => g.id === id);
     if (found) found.name = clean;
@@ -272,16 +287,35 @@ export function paste(): void {
   else insert("Paste", JSON.parse(text) as Clip);
 }
 
+/** A change of a document that is ready to be made, or shown before it is. */
+export interface Ready {
+  label: string;
+  change: (draft: Look) => void;
+  /** What is selected once it is made. */
+  select: string | null;
+}
+
 /** Puts steps into the path in hand, each into its own zone, under ids of their own. */
 export function insert(label: string, clip: Clip): void {
+  const ready = inserting(label, clip);
+  if (ready) make(ready);
+}
+
+/** Makes a change that is ready. */
+export function make(ready: Ready): void {
+  useWork.getState().edit(ready.label, ready.change);
+  useWork.getState().select(ready.select);
+}
+
+/** What [`insert`] would do; null where nothing of it fits. */
+export function inserting(label: string, clip: Clip, quiet = false): Ready | null {
   const { kind, document } = useWork.getState();
-  if (!document) return;
+  if (!document) return null;
   const fits = clip.steps.filter((s) => s.zone === "scene" || kind === "look");
   const left = clip.steps.length - fits.length;
-  if (fits.length === 0) {
-    say("A trim takes steps of the Scene zone only");
-    return;
-  }
+  if (!quiet && fits.length === 0) say("A trim takes steps of the Scene zone only.");
+  if (fits.length === 0) return null;
+  if (!quiet && left > 0) say(`${left} of the steps have no place in this path and were left out.`);
   const groups = new Map(clip.groups.map((g) => [g.id, { ...g, id: freshId() }]));
   const fresh = fits.map((s) => {
     const own = s.group ? groups.get(s.group) : undefined;
@@ -289,7 +323,7 @@ export function insert(label: string, clip: Clip): void {
     return copy;
   });
   const places = new Map(ORDER.map((zone) => [zone, placeIn(zone)]));
-  useWork.getState().edit(labelled(label, fresh), (draft) => {
+  const change = (draft: Look) => {
     // From the last zone to the first, so that places before stay what they are.
     for (const zone of [...ORDER].reverse()) {
       const own = fresh.filter((s) => s.zone === zone);
@@ -306,14 +340,13 @@ export function insert(label: string, clip: Clip): void {
       draft.path.steps.splice(at, 0, ...own.map((s) => (grouped || !place.group ? s : { ...s, group: place.group })));
     }
     draft.path.groups = [...(draft.path.groups ?? []), ...[...groups.values()].filter((g) => fresh.some((s) => s.group === g.id))];
-  });
-  useWork.getState().select(fresh.at(-1)?.id ?? null);
-  if (left > 0) say(`${left} of the steps have no place in this path and were left out`);
+  };
+  return { label: labelled(label, fresh), change, select: fresh.at(-1)?.id ?? null };
 }
 
 /** A look document that holds some steps. */
 export function documentOf(name: string, path: Path, notes = ""): Look {
-  return { version: 4, name, notes, tags: [], path };
+  return { version: 5, name, notes, tags: [], path };
 }
 
 /** Keeps the picked steps among the favourites. */
@@ -342,34 +375,36 @@ export const KEYS_OF_PATH: Record<string, () => void> = {
   },
 };
 
-/** Adds a look as groups of its own, or puts it in the place of the whole path. */
-export function apply(name: string, path: Path, strength: number, inPlace: boolean): void {
+/** What adding a look as groups of its own would do, or putting it in the place of the whole path. */
+export function applying(name: string, path: Path, strength: number, replace: boolean): Ready | null {
   const parts = (["scene", "screen"] as const).flatMap((zone) => {
     const steps = path.steps.filter((s) => s.zone === zone);
     return steps.length > 0 ? [{ zone, steps, id: freshId() }] : [];
   });
   const own = path.groups ?? [];
-  if (own.length > 0 && !inPlace) {
-    // Groups do not stand inside of each other: each keeps its own, at its share of the strength.
-    const weaker = <T extends { strength: number }>(x: T): T => ({ ...x, strength: x.strength * strength });
-    const steps = path.steps.filter((s) => s.kind !== "plain-rendering").map((s) => (s.group ? s : weaker(s)));
-    insert(`Add ${name} with`, { steps, groups: own.map(weaker) });
-    return;
-  }
-  const groups = parts.map((p) => ({ id: p.id, name: parts.length > 1 ? `${name} · ${p.zone}` : name, on: true, strength }));
-  const steps = parts.flatMap((p) => p.steps.map((s) => ({ ...s, group: p.id })));
-  if (!inPlace) {
-    useWork.getState().select(null);
-    // A film comes along at its share; a plain rendering leaves one's own way to the screen alone.
-    const film = path.steps.filter((s) => s.zone === "film" && s.kind !== "plain-rendering").map((s) => ({ ...s, strength: s.strength * strength }));
-    insert(`Add ${name} with`, { steps: [...steps, ...film], groups });
-    return;
-  }
+  const weaker = <T extends { strength: number }>(x: T): T => ({ ...x, strength: x.strength * strength });
+  const film = path.steps.filter((s) => s.zone === "film");
+  // A film comes along at its share; a plain rendering leaves one's own way to the screen alone.
+  const share = film.filter((s) => s.kind !== "plain-rendering").map(weaker);
+  // Groups do not stand inside of each other: each keeps its own, at its share of the strength.
+  const nested = own.length > 0;
+  const groups = nested ? own.map(weaker) : parts.map((p) => ({ id: p.id, name: parts.length > 1 ? `${name} · ${p.zone}` : name, on: true, strength }));
+  const steps = nested
+    ? path.steps.filter((s) => s.zone !== "film").map((s) => (s.group ? s : weaker(s)))
+    : parts.flatMap((p) => p.steps.map((s) => ({ ...s, group: p.id })));
+  if (!replace) return inserting(`Add ${name} with`, { steps: [...steps, ...share], groups }, true);
+  if (!useWork.getState().document) return null;
   const whole = strength >= 1;
-  useWork.getState().edit(`${name} in place of the path`, (draft) => {
-    const film = path.steps.filter((s) => s.zone === "film");
-    const of = (zone: Zone) => (whole ? path.steps : steps).filter((s) => s.zone === zone);
-    draft.path = { steps: [...of("scene"), ...film, ...of("screen")], groups: whole ? (path.groups ?? []) : groups };
-  });
-  useWork.getState().select(path.steps[0]?.id ?? null);
+  const of = (zone: Zone) => (whole ? path.steps : steps).filter((s) => s.zone === zone);
+  const rendering = film.map((s) => (s.kind === "plain-rendering" || whole ? s : weaker(s)));
+  const change = (draft: Look) => {
+    draft.path = { steps: [...of("scene"), ...rendering, ...of("screen")], groups: whole ? own : groups };
+  };
+  return { label: `Replace the look by ${name}`, change, select: path.steps[0]?.id ?? null };
+}
+
+/** Adds a look as groups of its own, or puts it in the place of the whole path. */
+export function apply(name: string, path: Path, strength: number, replace: boolean): void {
+  const ready = applying(name, path, strength, replace);
+  if (ready) make(ready);
 }

@@ -36,7 +36,7 @@ export function StockCards({ step, kind }: { step: Extract<Step, { kind: "negati
   useEffect(() => () => useSession.getState().set({ trying: null }), []);
   const attempt = (stock: Stock | null) => {
     const path = useWork.getState().document?.path;
-    set({ trying: stock && path && stock.name !== own.name ? withStock(path, step.id, stock) : null });
+    set({ trying: stock && path && stock.name !== own.name ? { name: stock.name, path: withStock(path, step.id, stock) } : null });
   };
   const take = (stock: Stock) => {
     set({ trying: null });

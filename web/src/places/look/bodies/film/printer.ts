@@ -3,9 +3,10 @@ import { changeStep, useWork } from "../../../../state/work";
 
 type Light = "red" | "green" | "blue" | "all";
 
-/** Steps the light of the print in the path; gives whether there is one. Goes on until the gesture is ended. */
+/** Steps the light of the print, while that is the selected step; gives whether it is. Goes on until the gesture is ended. */
 export function printerPoint(light: Light, by: number): boolean {
-  const step = useWork.getState().document?.path.steps.find((s) => s.kind === "print");
+  const { document, step: selected } = useWork.getState();
+  const step = document?.path.steps.find((s) => s.kind === "print" && s.id === selected);
   if (!step) return false;
   const which = light === "all" ? (["red", "green", "blue"] as const) : [light];
   changeStep(

@@ -1,0 +1,62 @@
+/** The line at the foot of the page: what lies under the pointer, what was just said, and the way to all keys. */
+import { useEffect } from "react";
+import { preview } from "./api/preview";
+import { Readout } from "./picture/Readout";
+import { useSession, type Place } from "./state/session";
+import { Button } from "./ui/controls";
+
+const NOTICE_TIME = 8000;
+
+const HINTS: Record<Place, string[]> = {
+  footage: ["Ctrl A select all", "Shift a row", "Alt + arrows move"],
+  balance: ["hold A: untrimmed", "F: the shot before", "hold M: grey"],
+  look: ["hold A: untouched", "hold V: last version", "hold S: bypass step", "hold M: grey"],
+  handoff: [],
+};
+
+export function StatusBar() {
+  const place = useSession((s) => s.place);
+  const set = useSession((s) => s.set);
+  return (
+    <footer aria-label="Status" className="flex h-6 shrink-0 items-center gap-4 overflow-hidden border-t border-pit bg-wall px-3 whitespace-nowrap text-dim">
+      <div className="flex min-w-0 flex-1 gap-4 overflow-hidden">
+        {place === "look" || place === "balance" ? <Readout hints={HINTS[place]} /> : HINTS[place].map((h) => <span key={h}>{h}</span>)}
+      </div>
+      <Notice />
+      <Button kind="quiet" aria-label="All keys" title="All keys (?)" className="h-5 px-1.5" onClick={() => set({ keys: true })}>
+        ? keys
+      </Button>
+    </footer>
+  );
+}
+
+function Notice() {
+  const notice = useSession((s) => s.notice);
+  const action = useSession((s) => s.action);
+  const set = useSession((s) => s.set);
+  useEffect(() => preview.problems.add((detail) => set({ notice: detail })), [set]);
+  useEffect(() => {
+    if (!notice) return;
+    const timer = window.setTimeout(() => set({ notice: "", action: null }), NOTICE_TIME);
+    return () => window.clearTimeout(timer);
+  }, [notice, set]);
+  return (
+    <div role="status" data-notice={notice ? true : undefined} className="flex max-w-[70%] min-w-0 items-center gap-2 text-bright">
+      <span className="truncate" title={notice}>
+        {notice}
+      </span>
+      {notice && action && (
+        <Button
+          kind="quiet"
+          className="h-5 text-lantern!"
+          onClick={() => {
+            set({ notice: "", action: null });
+            action.run();
+          }}
+        >
+          {action.label}
+        </Button>
+      )}
+    </div>
+  );
+}
