@@ -76,6 +76,12 @@ pub fn start_server(command: &mut Command) -> Outcome<(Running, String)> {
     start(command, |line| line.split(" is at ").nth(1).map(str::to_owned))
 }
 
+/// Rows that the window's own frame takes.
+const FRAME: u32 = 143;
+
+/// Dismisses the notes of all places.
+const SEEN: &str = "for (const p of ['footage', 'balance', 'look', 'handoff']) localStorage.setItem(`dusky-lantern seen ${p}`, '1')";
+
 /// A server with a fresh copy of the demo production, and a browser that looks at it.
 pub struct Set {
     // Goes before the browser's own connection, which would wait for it where a test failed.
@@ -97,6 +103,19 @@ impl Set {
     pub async fn new() -> Outcome<Self> {
         let data = tempfile::tempdir()?;
         let (server, url) = serve(data.path(), 0)?;
+        Self::around(data, server, url).await
+    }
+
+    /// A server with an empty data folder, and a browser that looks at it.
+    pub async fn empty() -> Outcome<Self> {
+        let data = tempfile::tempdir()?;
+        let mut command = Command::new(program()?);
+        command.args(["serve", "--listen", "127.0.0.1:0", "--data"]).arg(data.path());
+        let (server, url) = start_server(&mut command)?;
+        Self::around(data, server, url).await
+    }
+
+    async fn around(data: TempDir, server: Running, url: String) -> Outcome<Self> {
         let mut command = Command::new("chromedriver");
         let (chromedriver, port) = start(command.arg("--port=0"), |line| {
             line.split("successfully on port ").nth(1).map(|p| p.trim_end_matches('.').trim().to_owned())
@@ -113,7 +132,7 @@ impl Set {
             "--disable-sync",
             "--no-first-run",
             "--hide-scrollbars",
-            // The window's own frame takes 143 rows: the page sees 1280 x 800.
+            // The page sees 1280 x 800 below the window's own frame.
             "--window-size=1280,943",
         ] {
             caps.add_arg(flag)?;
@@ -122,6 +141,9 @@ impl Set {
         caps.set("goog:loggingPrefs", json!({ "browser": "ALL" }))?;
         let chromedriver_url = format!("http://127.0.0.1:{port}");
         let driver = WebDriver::new(&chromedriver_url, caps).await?;
+        // The notes of a first visit are not what most tests are about.
+        driver.goto(format!("{url}/api/health")).await?;
+        driver.execute(SEEN, vec![]).await?;
         Ok(Self {
             driver,
             server: Some(server),
@@ -131,6 +153,13 @@ impl Set {
             chromedriver_url,
             _profile: profile,
         })
+    }
+
+    /// Gives the page this many pixels.
+    pub async fn resize(&self, width: u32, height: u32) -> Outcome {
+        self.driver.set_window_rect(0, 0, width, height + FRAME).await?;
+        self.until(&format!("return innerWidth === {width} && innerHeight === {height}")).await?;
+        Ok(())
     }
 
     /// Opens the page with a query and waits for its first exact picture.
@@ -211,7 +240,7 @@ impl Set {
         ))
         .await?;
         self.until(&format!(
-            "return document.querySelector('[aria-label=\"Step in hand\"] h2')?.innerText === {title:?} && window.lantern.settled()"
+            "return document.querySelector('[aria-label=\"Selected step\"] h2')?.innerText === {title:?} && window.lantern.settled()"
         ))
         .await?;
         Ok(())
@@ -247,6 +276,24 @@ impl Set {
         );
         self.until(&script).await?;
         Ok(())
+    }
+
+    /// Clicks with the mouse the one of several elements that has this text: errors where something lies over it or it lies
+    /// outside the window.
+    pub async fn push(&self, css: &str, text: &str) -> Outcome {
+        let script = format!(
+            "return [...document.querySelectorAll({css:?})].find((e) => e.innerText.trim() === {text:?} && !e.disabled) ?? null"
+        );
+        let begun = Instant::now();
+        loop {
+            if let Ok(found) = self.driver.execute(&script, vec![]).await?.element() {
+                return Ok(found.click().await?);
+            }
+            if begun.elapsed() > PATIENCE {
+                return Err(format!("there is no {css} that says {text}").into());
+            }
+            tokio::time::sleep(Duration::from_millis(15)).await;
+        }
     }
 
     /// Chooses an option of a list by its text.

@@ -148,7 +148,7 @@ async fn scopes_are_of_the_drawn_area_and_of_the_whole_frame_again() -> Outcome 
          return far";
     assert!(set.js(centre).await?.as_f64().unwrap_or(99.0) < 12.0);
 
-    set.click("[aria-label=Loop]").await?;
+    set.click("[aria-label=Freehand]").await?;
     let shown = set.shown().await?;
     let face =
         [[0.62, 0.5], [0.66, 0.55], [0.66, 0.68], [0.61, 0.74], [0.57, 0.68], [0.57, 0.55], [0.61, 0.5]];
@@ -203,7 +203,7 @@ async fn a_shot_is_brought_to_another_one_and_its_trim_is_copied_step_by_step() 
         )
     };
     set.until(&check("kelp greenhouse 003")).await?;
-    set.press("[role=dialog] button", "Copy").await?;
+    set.press("[role=dialog] button", "Copy trim to 1 shot").await?;
     set.until("return document.querySelector('[data-notice]')?.innerText.includes('Copied to 1 shot')")
         .await?;
     let trims = async || -> Outcome<Vec<(String, i64)>> {
@@ -217,7 +217,7 @@ async fn a_shot_is_brought_to_another_one_and_its_trim_is_copied_step_by_step() 
     };
     let has = |list: &[(String, i64)], name: &str| list.iter().any(|(n, _)| n == name);
     assert!(has(&trims().await?, "kelp greenhouse 003"));
-    set.press("[data-notice] button", "undo").await?;
+    set.press("[data-notice] button", "Undo").await?;
     let production = set.get("/api/productions")?[0]["id"].as_str().unwrap_or("").to_owned();
     set.until(&format!(
         "return fetch('/api/productions/{production}').then((r) => r.json()).then((p) => p.scenes[1].shots[0].trim_steps === 0)"

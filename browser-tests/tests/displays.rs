@@ -22,7 +22,7 @@ async fn a_picture_made_for_an_hdr_display_is_tone_mapped_says_so_and_is_measure
     let sdr = set.picture().await?;
     assert_eq!(set.js(MARKS).await?, "0 100 25 50 75");
 
-    make_for(&set, "BT.2100 PQ, 1000 cd/m² display").await?;
+    make_for(&set, "Rec.2100 PQ, 1000 cd/m²").await?;
     let shown = set.newer(shown).await?;
     let hdr = set.picture().await?;
     assert_ne!(hdr, sdr);
@@ -30,9 +30,9 @@ async fn a_picture_made_for_an_hdr_display_is_tone_mapped_says_so_and_is_measure
     for (a, b) in hdr.mean.iter().zip(sdr.mean) {
         assert!((a / b - 1.0).abs() < 0.33, "{hdr:?} {sdr:?}");
     }
-    set.until("return [...document.querySelectorAll('[role=note]')].some((e) => e.innerText === 'BT.2100 PQ, 1000 cd/m² display, tone-mapped to this monitor')").await?;
+    set.until("return [...document.querySelectorAll('[role=note]')].some((e) => e.innerText === 'Rec.2100 PQ, 1000 cd/m², tone-mapped to this monitor')").await?;
     // The path's end names it too.
-    set.until("return document.querySelector('nav[aria-label=Path]')?.parentElement.innerText.includes('BT.2100 PQ, 1000 cd/m²')").await?;
+    set.until("return document.querySelector('nav[aria-label=Path]')?.parentElement.innerText.includes('Rec.2100 PQ, 1000 cd/m²')").await?;
     let marks = set.js(MARKS).await?.to_string();
     assert!(marks.contains("203") && marks.contains("1k") && !marks.contains("75"), "{marks}");
 
@@ -49,7 +49,7 @@ async fn a_picture_made_for_an_hdr_display_is_tone_mapped_says_so_and_is_measure
     let shown = set.newer(shown).await?;
     assert_eq!(set.picture().await?, hdr);
 
-    make_for(&set, "this monitor (sRGB)").await?;
+    make_for(&set, "This monitor (sRGB)").await?;
     set.newer(shown).await?;
     assert_eq!(set.picture().await?, sdr);
     set.until("return !document.querySelector('[role=note]')").await?;
@@ -67,7 +67,7 @@ async fn a_step_that_bends_colours_faster_than_a_table_follows_says_so_while_it_
     set.take("Narrow").await?;
     let says = |what: &str| {
         format!(
-            "return [...document.querySelectorAll('[aria-label=\"Step in hand\"] [role=status]')].some((e) => e.innerText.includes({what:?}))"
+            "return [...document.querySelectorAll('[aria-label=\"Selected step\"] [role=status]')].some((e) => e.innerText.includes({what:?}))"
         )
     };
     set.until(&says("teep")).await?;

@@ -247,7 +247,7 @@ async fn dyes_of_a_print_are_edited_live_and_a_reversal_has_no_printer() -> Outc
     set.until("return document.querySelectorAll('[data-plot=dyes] path').length === 3").await?;
     set.take("Print").await?;
     set.press("[role=tab]", "printed").await?;
-    set.until("return /there is no printer/.test(document.querySelector('[aria-label=\"Step in hand\"]').innerText)").await?;
+    set.until("return /there is no printer/.test(document.querySelector('[aria-label=\"Selected step\"]').innerText)").await?;
     assert_eq!(set.console_errors().await?, Vec::<String>::new());
     set.close().await
 }
@@ -268,7 +268,7 @@ async fn a_film_is_put_on_from_the_shelf_and_a_steep_look_is_offered_more_points
     set.click("[data-card=\"stock Ember Vault\"]").await?;
     set.newer(shown).await?;
     let shown = set.shown().await?;
-    set.press("button", "Into the film").await?;
+    set.press("button", "Put into the film").await?;
     set.newer(shown).await?;
     set.until("return document.querySelector('[data-stock=\"Ember Vault\"]')?.getAttribute('aria-checked') === 'true'").await?;
     set.until("return !!document.querySelector('[data-saving=saved]')").await?;

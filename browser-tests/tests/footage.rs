@@ -31,7 +31,7 @@ const FILES: &str = "input[aria-label=\"Files for Lantern market\"]";
 async fn encode(set: &Set, shot: &str, encoding: &str) -> Outcome {
     set.click(&format!("[aria-label=\"Encoding of {shot}\"]")).await?;
     set.press("[role=dialog] [role=radio]", encoding).await?;
-    let seen = "const i = document.querySelector('[data-seen=then]'); return !!i && i.complete && i.naturalWidth > 0";
+    let seen = "const i = document.querySelector('[role=radio][aria-checked=true] [data-seen]'); return !!i && i.complete && i.naturalWidth > 0";
     set.until(seen).await?;
     set.click("[role=dialog] [data-apply]").await?;
     set.until("return !document.querySelector('[role=dialog]')").await?;
@@ -48,12 +48,15 @@ async fn a_picture_brought_in_waits_for_its_encoding_and_is_then_shown_as_that_e
     set.find(FILES).await?.send_keys(file.display().to_string()).await?;
     set.until("return !!document.querySelector('[data-shot=\"fog 001\"]')").await?;
     let said = set.js("return document.querySelector('[data-shot=\"fog 001\"]').innerText").await?;
-    assert!(said.as_str().unwrap_or("").contains("does not say"), "{said}");
-    assert_eq!(set.js(&middle("fog 001")).await?, 0, "nothing is shown before the encoding is said");
+    assert!(said.as_str().unwrap_or("").contains("encoding not stated"), "{said}");
+    // Its code values are shown as they are, and marked.
+    let raw = middle("fog 001");
+    set.until(&format!("const v = (() => {{ {raw} }})(); return Math.abs(v - 105) < 0.5")).await?;
+    set.find("[data-shot=\"fog 001\"] [data-raw]").await?;
 
     // ACEScct 105/255 is 0.177 in light (S-2016-001), just under middle grey: about 10 % of peak by the plain
     // rendering, which is 0.1 in sRGB's curve: code 89.
-    for (encoding, low, high) in [("acescct", 85.0, 92.0), ("srgb", 104.0, 106.0)] {
+    for (encoding, low, high) in [("ACEScct", 85.0, 92.0), ("sRGB", 104.0, 106.0)] {
         encode(&set, "fog 001", encoding).await?;
         let reads = middle("fog 001");
         set.until(&format!("const v = (() => {{ {reads} }})(); return v > {low} && v < {high}")).await?;
@@ -65,8 +68,11 @@ async fn a_picture_brought_in_waits_for_its_encoding_and_is_then_shown_as_that_e
     set.js("[...document.querySelectorAll('[role=menuitem]')].find((e) => e.innerText.startsWith('Delete')).click()")
         .await?;
     set.until("return !!document.querySelector('[role=dialog]')").await?;
-    set.click("[role=dialog] button").await?;
+    set.press("[role=dialog] button", "Delete shot").await?;
     set.until("return !document.querySelector('[data-shot=\"fog 001\"]')").await?;
+    // Deleted by mistake it comes back.
+    set.press("[data-notice] button", "Undo").await?;
+    set.find("[data-shot=\"fog 001\"]").await?;
     assert_eq!(set.console_errors().await?, Vec::<String>::new());
     set.close().await
 }
@@ -105,7 +111,7 @@ async fn a_numbered_sequence_comes_in_as_one_shot_and_goes_on_where_it_broke_off
     set.until("return document.querySelector('[data-shot=tide] [data-length]')?.dataset.length === '4'")
         .await?;
     set.until("return !document.querySelector('[data-incoming]')").await?;
-    encode(&set, "tide", "srgb").await?;
+    encode(&set, "tide", "sRGB").await?;
     // Frame by frame in Balance: the codes are those of the files.
     set.click("[aria-label=\"Balance tide\"]").await?;
     set.until("return document.querySelector('[data-frame]')?.dataset.frame === '0' && window.lantern.settled() > 0")
@@ -128,7 +134,7 @@ async fn several_shots_are_told_their_encoding_at_once_and_shots_are_put_in_orde
     for shot in ["ferry deck 008", "foggy mole 002"] {
         set.click(&format!("[aria-label=\"Select {shot}\"]")).await?;
     }
-    encode(&set, "foggy mole 002", "display-p3").await?;
+    encode(&set, "foggy mole 002", "Display P3").await?;
     for shot in ["ferry deck 008", "foggy mole 002"] {
         let css = format!("[data-shot=\"{shot}\"] [data-encoding]");
         set.until(&format!("return document.querySelector('{css}').dataset.encoding === 'display-p3'"))
@@ -172,7 +178,7 @@ async fn a_camera_profile_is_made_from_constants_with_its_curve_drawn_as_they_ar
     set.click("[role=dialog] input[aria-label=\"Name of the profile\"]").await?;
     let grey = "return Math.abs(Number(document.querySelector('[data-grey]')?.dataset.grey) - 0.4136) < 1e-4";
     set.until(grey).await?;
-    set.press("[role=dialog] button", "Save").await?;
+    set.press("[role=dialog] button", "Save profile").await?;
     set.until("return document.querySelector('section[aria-label=\"Camera profiles\"]').innerText.includes('New camera')")
         .await?;
     set.close().await

@@ -10,7 +10,7 @@ async fn a_range_is_picked_on_a_face_seen_as_a_matte_and_holds_the_step_to_it() 
     let set = Set::new().await?;
     set.open(OPEN).await?;
     set.add_step("scene", "Saturation").await?;
-    set.press("button", "all colours").await?;
+    set.press("button", "Everywhere").await?;
     set.press("button", "Pick").await?;
     set.touch("[data-touch=hand]", &[[0.526, 0.574], [0.625, 0.64]]).await?;
     set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;
@@ -23,7 +23,7 @@ async fn a_range_is_picked_on_a_face_seen_as_a_matte_and_holds_the_step_to_it() 
     set.press("[role=radio]", "picture").await?;
     set.newer(shown).await?;
     let before = [set.patch([0.62, 0.593]).await?, set.patch([0.184, 0.678]).await?];
-    set.press("button", "some colours").await?;
+    set.press("button", "Colour range").await?;
     let shown = set.shown().await?;
     set.type_value("Saturation", "0").await?;
     set.newer(shown).await?;
@@ -89,11 +89,11 @@ async fn a_table_is_brought_in_with_its_encodings_and_travels_inside_the_look_fi
     set.add_step("scene", "Table").await?;
     set.find("[aria-label=\"Table file\"]").await?.send_keys(file.display().to_string()).await?;
     // Its name speaks of what it expects; what it gives has to be said.
-    set.until("return document.querySelector('[role=dialog]')?.innerText.includes('its name says acescct')")
+    set.until("return document.querySelector('[role=dialog]')?.innerText.includes('ACEScct by its name')")
         .await?;
     let shown = set.shown().await?;
-    set.choose("It gives", "acescct").await?;
-    set.press("[role=dialog] button", "Put it in").await?;
+    set.choose("Output", "ACEScct").await?;
+    set.press("[role=dialog] button", "Add table").await?;
     set.newer(shown).await?;
     let with = set.picture().await?;
     assert!(with.mean[0] < before.mean[0] - 10.0, "{before:?} {with:?}");
@@ -147,12 +147,15 @@ async fn a_look_is_tried_from_the_shelf_without_losing_ones_own_and_added_at_a_s
     let strength = set.find("aside[aria-label=Shelf] input[aria-label=\"Strength, value\"]").await?;
     strength.click().await?;
     strength.send_keys("40".to_owned() + Key::Enter).await?;
+    set.until("return document.querySelector('[data-trying]') && window.lantern.settled()").await?;
+    let previewed = set.picture().await?;
     let shown = set.shown().await?;
     set.press("button", "Add as a group").await?;
     set.newer(shown).await?;
     set.until("return document.querySelectorAll('[data-group^=\"Sepia Ledger\"]').length === 2").await?;
     let added = set.picture().await?;
     assert!(added != own && added != tried);
+    assert_eq!(added, previewed, "what is previewed is what taking it gives, at the strength shown");
     set.command("z").await?;
     set.until("return document.querySelectorAll('[data-group]').length === 0 && window.lantern.settled()")
         .await?;
@@ -165,19 +168,19 @@ async fn a_look_is_tried_from_the_shelf_without_losing_ones_own_and_added_at_a_s
 async fn a_look_is_compared_with_another_by_wipe_and_by_a_list() -> Outcome {
     let set = Set::new().await?;
     set.open(OPEN).await?;
-    set.click("[aria-label=Seeing] button[aria-haspopup=menu]").await?;
-    set.press("[role=menuitem]", "look Brine Light").await?;
+    set.click("[aria-label=View] button[aria-haspopup=menu]").await?;
+    set.press("[role=menuitem]", "Look Brine Light").await?;
     set.until("return !!document.querySelector('canvas[data-beside]')?.dataset.seq").await?;
     // Turned by the keys, the line is no longer upright.
     set.keys("[data-wipe]", Key::Down + "").await?;
     set.until("return document.querySelector('[data-wipe]').style.transform.includes('rotate(5deg)')")
         .await?;
-    set.press("[aria-label=Seeing] button", "differences").await?;
+    set.press("[aria-label=View] button", "Differences").await?;
     set.until("return document.querySelectorAll('[aria-label=Differences] > li').length > 3").await?;
     let words = set.js("return document.querySelector('[data-differs=Saturation], [data-differs=Tone], [data-differs]').innerText").await?;
     assert!(words.as_str().unwrap_or("").len() > 5, "{words}");
     set.keys("body", Key::Escape + "").await?;
-    set.press("[aria-label=Seeing] button", "wipe").await?;
+    set.press("[aria-label=View] button", "Wipe").await?;
     set.until("return !document.querySelector('[data-wipe]') && document.querySelectorAll('canvas[data-beside]').length === 1").await?;
     set.close().await
 }

@@ -98,7 +98,7 @@ fn png(bytes: &[u8]) -> Result<Facts, FormatError> {
             ),
         }
     } else {
-        Guess::new(None, "PNG without cICP, iCCP, sRGB or gAMA: it does not say")
+        Guess::new(None, "PNG without cICP, iCCP, sRGB or gAMA: encoding not stated")
     };
     let depth = format!("{} bit", info.bit_depth as u8);
     Ok(Facts { format: "PNG", width, height, depth, guess })
@@ -112,8 +112,8 @@ fn tiff(bytes: &[u8]) -> Result<Facts, FormatError> {
     let bits = decoder.find_tag_unsigned_vec::<u16>(tiff::tags::Tag::BitsPerSample).map_err(broken)?;
     let depth = format!("{} bit", bits.and_then(|b| b.first().copied()).unwrap_or(8));
     let profile = decoder.get_tag_u8_vec(tiff::tags::Tag::IccProfile).ok();
-    let guess =
-        profile.map_or_else(|| Guess::new(None, "TIFF without an ICC profile: it does not say"), |p| icc(&p));
+    let guess = profile
+        .map_or_else(|| Guess::new(None, "TIFF without an ICC profile: encoding not stated"), |p| icc(&p));
     Ok(Facts { format: "TIFF", width: width as usize, height: height as usize, depth, guess })
 }
 
@@ -124,7 +124,7 @@ fn jpeg(bytes: &[u8]) -> Result<Facts, FormatError> {
     } else if tags.exif.as_deref().is_some_and(exif_says_srgb) {
         Guess::new(Some("srgb"), "EXIF colour space 1: sRGB")
     } else {
-        Guess::new(None, "JPEG without an ICC profile or EXIF colour space: it does not say")
+        Guess::new(None, "JPEG without an ICC profile or EXIF colour space: encoding not stated")
     };
     let (width, height) = tags.size;
     Ok(Facts { format: "JPEG", width, height, depth: "8 bit".into(), guess })
@@ -141,7 +141,7 @@ fn dpx(bytes: &[u8]) -> Result<Facts, FormatError> {
         ),
         2 => Guess::new(Some("linear-rec709"), "DPX transfer 2: linear"),
         5 | 6 => Guess::new(Some("rec709"), format!("DPX transfer {}: video by BT.709", h.transfer)),
-        0 | 255 => Guess::new(None, "DPX transfer is left to the user: it does not say"),
+        0 | 255 => Guess::new(None, "DPX transfer is left to the user: encoding not stated"),
         other => Guess::new(None, format!("DPX transfer {other}, which is none of the known encodings")),
     };
     Ok(Facts { format: "DPX", width: h.width, height: h.height, depth: format!("{} bit", h.bits), guess })

@@ -23,10 +23,10 @@ const NOTES: Record<Place, Note[]> = {
   look: [
     { at: "nav[aria-label='Path']", says: "The look is a path: light goes from the camera down to the screen, step by step." },
     { at: "[aria-label='Selected step']", says: "The selected step, with room to work. Every value can be dragged and typed." },
-    { at: "[data-shelf-button]", says: "Starting looks, film stocks and your own lie on the Shelf." },
+    { at: "[data-shelf-button]", says: "Starting looks, film stocks and your own looks are on the Shelf." },
   ],
   handoff: [
-    { at: "aside[aria-label='New table']", says: "Choose what the table expects and gives." },
+    { at: "aside[aria-label='New table']", says: "Choose the table's input and output." },
     { at: "section[aria-label='Report']", says: "Each table is read back and compared with the exact look: the report." },
     { at: "nav[aria-label='Places']", says: "A handoff is of a version, which stays as it is while you work on." },
   ],
@@ -48,7 +48,7 @@ export function FirstNotes({ place }: { place: Place }) {
           if (!box) return [];
           const x = Math.min(Math.max(8, box.left + box.width / 2 - WIDTH / 2), window.innerWidth - WIDTH - 8);
           const below = box.bottom + 70 < window.innerHeight;
-          const y = box.height > 140 ? box.top + Math.min(box.height / 2, 120) : below ? box.bottom + 8 : box.top - 62;
+          const y = box.height > 140 ? Math.min(box.top + box.height * 0.66, window.innerHeight - 110) : below ? box.bottom + 8 : box.top - 62;
           return [{ note, x, y }];
         }),
       );

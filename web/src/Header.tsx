@@ -69,7 +69,7 @@ function ShelfButton() {
 /** What is being worked on in Balance. */
 function TrimOf() {
   const shot = useSession(shotInHand);
-  return <span className="max-w-60 truncate text-value text-bright">{shot ? `Trim of ${shot.name}` : "no shot"}</span>;
+  return <span className="max-w-60 truncate text-value text-bright">{shot ? `Trim of ${shot.name}` : "No shot"}</span>;
 }
 
 function Looks() {
@@ -271,7 +271,7 @@ function History() {
   return (
     <Menu
       trigger={
-        <Button kind="quiet" aria-label="What was done" className="px-0.5" disabled={past.length === 0}>
+        <Button kind="quiet" aria-label="History" className="px-0.5" disabled={past.length === 0}>
           ▾
         </Button>
       }

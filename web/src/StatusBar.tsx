@@ -16,11 +16,12 @@ const HINTS: Record<Place, string[]> = {
 
 export function StatusBar() {
   const place = useSession((s) => s.place);
+  const open = useSession((s) => s.production !== null);
   const set = useSession((s) => s.set);
   return (
     <footer aria-label="Status" className="flex h-6 shrink-0 items-center gap-4 overflow-hidden border-t border-pit bg-wall px-3 whitespace-nowrap text-dim">
       <div className="flex min-w-0 flex-1 gap-4 overflow-hidden">
-        {place === "look" || place === "balance" ? <Readout hints={HINTS[place]} /> : HINTS[place].map((h) => <span key={h}>{h}</span>)}
+        {!open ? null : place === "look" || place === "balance" ? <Readout hints={HINTS[place]} /> : HINTS[place].map((h) => <span key={h}>{h}</span>)}
       </div>
       <Notice />
       <Button kind="quiet" aria-label="All keys" title="All keys (?)" className="h-5 px-1.5" onClick={() => set({ keys: true })}>

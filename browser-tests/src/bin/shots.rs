@@ -127,7 +127,7 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
         "look-hdr" => {
             let shown = set.shown().await?;
             set.click("button[aria-label^='Display: ']").await?;
-            set.press("[role=menuitem]", "BT.2100 PQ, 1000 cd/m² display").await?;
+            set.press("[role=menuitem]", "Rec.2100 PQ, 1000 cd/m²").await?;
             set.newer(shown).await?;
         }
         "shelf" => {

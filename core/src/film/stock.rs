@@ -42,12 +42,12 @@ parameters! {
         /// Rms granularity: a thousand times the deviation of density seen through a 48 micrometre aperture at
         /// density 1 above base (ANSI PH2.40).
         rms: "Granularity", Plain, number(0.0, 40.0, 5.0, 0.1);
-        /// How much it calms down toward the greatest density.
-        fall: "Calm when dense", Percent, number(0.0, 0.95, 0.7, 0.01);
+        /// How much less of it there is toward the greatest density.
+        fall: "Less grain where dense", Percent, number(0.0, 0.95, 0.7, 0.01);
         /// Density of fog, which has grain where no light fell.
         fog: "Fog", Density, number(0.0, 0.4, 0.05, 0.005);
         /// Size of a clump, full width at half height.
-        clump: "Clump", Micrometres, number(2.0, 40.0, 7.0, 0.1);
+        clump: "Clumping", Micrometres, number(2.0, 40.0, 7.0, 0.1);
     }
 }
 
@@ -55,9 +55,9 @@ parameters! {
     /// How a layer stands to one of its neighbours.
     Neighbour {
         /// How much of the neighbour's light the layer sees; below 0 it is purer.
-        sees: "Sees", Plain, number(-0.5, 0.5, 0.0, 0.005);
+        sees: "Sensitivity", Plain, number(-0.5, 0.5, 0.0, 0.005);
         /// Log exposure that the layer gains where its development is ahead of the neighbour's: separates colours.
-        holds: "Against", Plain, number(0.0, 1.0, 0.0, 0.005);
+        holds: "Inter-layer", Plain, number(0.0, 1.0, 0.0, 0.005);
     }
 }
 
@@ -65,9 +65,9 @@ parameters! {
     /// What a black-and-white stock sees; blue light has the rest.
     Taking {
         /// Share of red light.
-        red: "Sees red", Percent, number(-0.5, 1.2, 0.27, 0.01);
+        red: "Red sensitivity", Percent, number(-0.5, 1.2, 0.27, 0.01);
         /// Share of green light.
-        green: "Sees green", Percent, number(-0.5, 1.2, 0.67, 0.01);
+        green: "Green sensitivity", Percent, number(-0.5, 1.2, 0.67, 0.01);
     }
 }
 

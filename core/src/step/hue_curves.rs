@@ -36,9 +36,9 @@ parameters! {
         /// The hue in the middle.
         centre: "Centre", Degrees, number(0.0, 360.0, SKIN_DEGREES, 1.0);
         /// How far the bump reaches down from its centre, to where it is half as strong.
-        down: "Reach down", Degrees, number(4.0, 170.0, 24.0, 1.0);
+        down: "Edge below", Degrees, number(4.0, 170.0, 24.0, 1.0);
         /// How far the bump reaches up from its centre, to where it is half as strong.
-        up: "Reach up", Degrees, number(4.0, 170.0, 24.0, 1.0);
+        up: "Edge above", Degrees, number(4.0, 170.0, 24.0, 1.0);
         /// How gradually it ends on both sides.
         softness: "Softness", Degrees, number(4.0, 120.0, 24.0, 1.0);
         /// Turns its hue.

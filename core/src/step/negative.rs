@@ -18,7 +18,7 @@ parameters! {
         /// Silver that stays in the negative: contrast up, colours down.
         silver: "Silver retention", Percent, number(0.0, 1.0, 0.0, 0.01);
         /// How far the scene's range is brought into what the stock holds.
-        range_fit: "Range fit", Percent, number(0.0, 1.0, 0.0, 0.01);
+        range_fit: "Fit scene range", Percent, number(0.0, 1.0, 0.0, 0.01);
         /// The scene's black for the range fit, from middle grey.
         scene_black: "Scene black", Stops, number(-12.0, -3.0, -8.0, 0.1);
         /// The scene's white for the range fit, from middle grey.

@@ -44,13 +44,13 @@ parameters! {
         /// Scene light that becomes display white, over middle grey.
         white: "White", Stops, number(3.0, 10.0, 8.0, 0.05);
         /// How far colours are calmed against the contrast of the curve.
-        calm: "Calm", Percent, number(0.0, 0.4, 0.26, 0.005);
+        calm: "Soften strong colours", Percent, number(0.0, 0.4, 0.26, 0.005);
         /// How firmly the deepest shadows go to black.
         toe: "Toe", Percent, number(0.0, 0.05, 0.004, 0.0005);
         /// How far highlights keep their hue instead of drifting as single channels would.
         keep_hue: "Keep hue", Percent, number(0.0, 1.0, 0.5, 0.01);
         /// How far lights near display white go to white.
-        to_white: "Way to white", Percent, number(0.0, 0.9, 0.6, 0.01);
+        to_white: "Highlights to white", Percent, number(0.0, 0.9, 0.6, 0.01);
     }
 }
 

@@ -22,7 +22,7 @@ parameters! {
         /// Colour temperature of the projector's light.
         projector: "Projector", Kelvin, number(4000.0, 8000.0, 5400.0, 50.0);
         /// How far eyes are used to the projector's white; the rest shows as a tint.
-        adapted: "Adapted to it", Percent, number(0.0, 1.0, 1.0, 0.01);
+        adapted: "Adapt to this white", Percent, number(0.0, 1.0, 1.0, 0.01);
         /// On HDR displays, how far lights go above paper white; without it the print ends at its white, as projected.
         lights: "Lights above white", Percent, number(0.0, 1.0, 1.0, 0.01);
         /// How much of the film's tones counts; without them those of the plain rendering.

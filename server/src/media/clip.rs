@@ -87,7 +87,7 @@ pub fn probe(path: &Path, name: &str) -> ApiResult<Clip> {
     };
     let reason = match encoding {
         Some(_) => format!("the clip's tags say primaries {primaries} and transfer {transfer}"),
-        None if transfer == "unknown" => "the clip does not say how it is encoded".into(),
+        None if transfer == "unknown" => "clip without transfer and primaries: encoding not stated".into(),
         None => {
             format!("primaries {primaries} and transfer {transfer} of the clip's tags are none that is known")
         }

@@ -101,8 +101,9 @@ impl Source {
         }
     }
 
-    /// Decodes it for looking at.
-    fn decode(&self, media: &MediaFolder, width: usize) -> ApiResult<Proxy> {
+    /// Decodes it for looking at, at most `width` pixels wide; of a large picture that is wanted small also a middling one,
+    /// from which others are made without decoding it again.
+    fn decode(&self, media: &MediaFolder, width: usize) -> ApiResult<(Proxy, Option<Proxy>)> {
         let bytes = media.read(&self.media)?;
         // A production file brings pictures that nobody has looked at yet.
         let short = self.media.get(..12).unwrap_or(&self.media);
@@ -113,14 +114,29 @@ impl Source {
         picture.heal();
         let own = self.interpret(media, &mut picture)?;
         let encoding = if own.is_linear() { named("acescct")? } else { own.clone() };
+        let seen = if orientation > 4 { picture.height() } else { picture.width() };
+        let middling = width <= SMALL && seen >= 2 * MIDDLING;
+        let wanted = if middling { MIDDLING } else { width };
         // Made smaller before it is turned, so that there are never two of the whole size.
-        let most = if orientation > 4 { [MOST_ROWS, width] } else { [width, MOST_ROWS] };
+        let most = if orientation > 4 { [MOST_ROWS, wanted] } else { [wanted, MOST_ROWS] };
         if picture.width() > most[0] || picture.height() > most[1] || encoding != own {
             picture = resize(picture, &own, &encoding, most)?;
         }
-        let picture = picture.upright(orientation);
+        let made = Proxy::new(picture.upright(orientation), encoding, self.key(), self.raw);
+        if middling { Ok((made.shrunk(width)?, Some(made))) } else { Ok((made, None)) }
+    }
+}
+
+impl Proxy {
+    fn new(picture: Picture, encoding: Encoding, hash: String, raw: bool) -> Self {
         let reach = Reach::of(&picture.pixels, &Bake::quick(&encoding, QUICK_SIZE));
-        Ok(Proxy { picture, encoding, hash: self.key(), raw: self.raw, reach })
+        Self { picture, encoding, hash, raw, reach }
+    }
+
+    /// The same, at most `width` pixels wide.
+    fn shrunk(&self, width: usize) -> ApiResult<Self> {
+        let picture = resize(self.picture.clone(), &self.encoding, &self.encoding, [width, MOST_ROWS])?;
+        Ok(Self::new(picture, self.encoding.clone(), self.hash.clone(), self.raw))
     }
 }
 
@@ -164,6 +180,11 @@ pub enum Haste {
 
 /// Points on a side of the tables that pictures go through while something is dragged.
 const QUICK_SIZE: usize = 33;
+
+/// Up to this width a picture is one of many: of a card, a row, a dialog.
+const SMALL: usize = 400;
+/// The width of the picture that such ones are made from, where the file is much larger.
+const MIDDLING: usize = 960;
 
 /// No limit on the other side of a picture.
 const MOST_ROWS: usize = usize::MAX >> 16;
@@ -211,10 +232,18 @@ impl Proxies {
             match self.find_or_begin(&key) {
                 Ok(found) => return Ok(found),
                 Err(Ok(turn)) => {
-                    let made = Arc::new(match haste {
-                        Haste::InHand => source.decode(media, width)?,
-                        Haste::Around => stepped_back(|| source.decode(media, width))?,
-                    });
+                    let make = || match self.larger(&key) {
+                        Some(larger) => Ok((larger.shrunk(width)?, None)),
+                        None => source.decode(media, width),
+                    };
+                    let (made, middling) = match haste {
+                        Haste::InHand => make()?,
+                        Haste::Around => stepped_back(make)?,
+                    };
+                    if let Some(middling) = middling {
+                        self.keep(&(key.0.clone(), MIDDLING), &Arc::new(middling));
+                    }
+                    let made = Arc::new(made);
                     self.keep(&key, &made);
                     drop(turn);
                     return Ok(made);
@@ -250,6 +279,13 @@ impl Proxies {
             }
             cache = self.free.wait(cache).unwrap_or_else(PoisonError::into_inner);
         }
+    }
+
+    /// The same picture at least twice as wide, where there is one.
+    fn larger(&self, (source, width): &Key) -> Option<Arc<Proxy>> {
+        let cache = self.lock();
+        let larger = cache.kept.iter().filter(|((of, w), _)| of == source && *w >= 2 * width);
+        larger.min_by_key(|((_, w), _)| *w).map(|(_, (proxy, _))| proxy.clone())
     }
 
     fn keep(&self, key: &Key, made: &Arc<Proxy>) {
@@ -334,6 +370,32 @@ mod tests {
         });
         // Whoever decodes hands out what it made: one and the same for all.
         assert!(all.iter().all(|page| page.iter().zip(&all[0]).all(|(a, b)| Arc::ptr_eq(a, b))));
+    }
+
+    #[test]
+    fn a_large_picture_is_decoded_once_for_all_small_sizes_and_they_are_what_it_is() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let ramp = |i: usize| [(i % 2400) as f32 / 2400.0, 0.5, (i / 2400) as f32 / 1000.0, 1.0];
+        let picture = Picture::new(2400, 1000, (0..2400 * 1000).map(ramp).collect()).unwrap();
+        let hash = media.keep(&lantern_formats::png::write(&picture, Depth::Sixteen).unwrap()).unwrap();
+        let (proxies, alone) = (Proxies::default(), Proxies::default());
+        let of = |p: &Proxies, width| p.of(&media, &source(&hash, "rec709"), width, Haste::Around).unwrap();
+        let small = of(&proxies, 160);
+        // From here on the file is not needed.
+        let direct = of(&alone, 500);
+        std::fs::remove_file(media.path(&hash).unwrap()).unwrap();
+        for width in [260, 320, MIDDLING] {
+            assert_eq!(of(&proxies, width).picture.width(), width);
+        }
+        assert!(
+            proxies.of(&media, &source(&hash, "rec709"), 1920, Haste::InHand).is_err(),
+            "larger ones need it"
+        );
+        // A ramp stays a ramp, whichever way it was made smaller.
+        let end = |p: &Proxy| p.picture.pixels[p.picture.width() - 1];
+        let (a, b) = (end(&small), end(&direct));
+        assert!((a[0] - b[0]).abs() < 0.004 && (a[1] - b[1]).abs() < 1e-4, "{a:?} {b:?}");
     }
 
     #[test]

@@ -4777,7 +4777,7 @@ export interface components {
             clump: number;
             /**
              * Format: double
-             * @description How much it calms down toward the greatest density.
+             * @description How much less of it there is toward the greatest density.
              * @default 0.7
              */
             fall: number;

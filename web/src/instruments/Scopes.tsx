@@ -294,7 +294,7 @@ function Limits({ source }: { source: Source }) {
     { id: "black", title: "at 0 %", value: black, bad: false },
     { id: "white", title: "at 100 %", value: white, bad: false },
     { id: "gamut", title: "out of gamut", value: gamut, bad: false },
-    { id: "r103", title: "beyond R 103", value: beyond, bad: beyond > area },
+    { id: "r103", title: "Outside EBU R 103", value: beyond, bad: beyond > area },
   ];
   return (
     <dl className="grid grid-cols-4 gap-x-2" aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>

@@ -15,7 +15,6 @@ import { Reel } from "./Reel";
 import { Stage } from "./Stage";
 
 export function Picture() {
-  const tool = useInstruments((s) => s.tool);
   const show = useInstruments((s) => s.show);
   const beside = useInstruments((s) => s.beside);
   const place = useSession((s) => s.place);
@@ -51,7 +50,8 @@ export function Picture() {
         {place === "look" && <Reel />}
         {show === "stops" && <Legend />}
         <ToneMapped />
-        {raw && (
+        <Said trying={trying} />
+        {raw && !trying && (
           <p role="note" data-raw className="absolute top-1.5 left-2 z-10 flex items-center gap-2 rounded bg-pit/85 py-0.5 pr-0.5 pl-2 text-bright">
             Not interpreted: encoding unknown, code values as they are
             <Button kind="main" onClick={() => setEncoding(true)}>
@@ -68,21 +68,6 @@ export function Picture() {
           {shot?.name ?? "No shot"}
           {as && other ? ` · ${other.name}` : ""}
         </span>
-        {trying ? (
-          <span className="truncate text-lantern" data-trying>
-            Preview of “{trying}”. Nothing is changed yet.
-          </span>
-        ) : tool ? (
-          <span className="text-lantern">{HINTS[tool.kind]}. Esc ends it.</span>
-        ) : held === "untouched" ? (
-          <span className="text-lantern">untouched shot</span>
-        ) : held === "version" ? (
-          <span className="text-lantern">last saved version</span>
-        ) : held === "step" || held === "group" ? (
-          <span className="text-lantern">{held} bypassed</span>
-        ) : (
-          <Behind />
-        )}
         </div>
         <ViewBar />
       </footer>
@@ -91,21 +76,46 @@ export function Picture() {
 }
 
 const HINTS = {
-  white: "click or drag over something neutral",
-  exposure: "click or drag over the patch",
-  rectangle: "drag a rectangle on the picture",
-  loop: "draw around something on the picture",
-  bump: "click or drag over a colour",
-  range: "click or drag over a colour",
+  white: "Click or drag over something neutral",
+  exposure: "Click or drag over the patch",
+  rectangle: "Drag a rectangle on the picture",
+  loop: "Draw around something on the picture",
+  bump: "Click or drag over a colour",
+  range: "Click or drag over a colour",
 };
+
+/** What is to be known of the picture as it is shown now, on the picture itself. */
+function Said({ trying }: { trying: string | null }) {
+  const tool = useInstruments((s) => s.tool);
+  const held = useSession((s) => s.held);
+  const said = trying
+    ? `Preview of “${trying}”. Nothing is changed yet.`
+    : tool
+      ? `${HINTS[tool.kind]}. Esc ends it.`
+      : held && held !== "rest"
+        ? HELD[held]
+        : "";
+  return (
+    <p role="status" className="pointer-events-none absolute top-1.5 right-2 left-2 z-10 flex justify-center gap-2">
+      {said && (
+        <span data-trying={trying ? true : undefined} className="truncate rounded bg-pit/85 px-2 py-0.5 text-lantern">
+          {said}
+        </span>
+      )}
+      <Behind />
+    </p>
+  );
+}
+
+const HELD = { untouched: "Untouched shot", version: "Last saved version", step: "Step bypassed", group: "Group bypassed" };
 
 /** Says that the picture is older than the values, where it has been for a while. */
 function Behind() {
   const [behind, setBehind] = useState(false);
   useEffect(() => preview.behind.add(setBehind), []);
   return behind ? (
-    <span role="status" data-behind className="text-lantern">
-      older than the values, catching up…
+    <span data-behind className="rounded bg-pit/85 px-2 py-0.5 text-lantern">
+      The picture is older than the values…
     </span>
   ) : null;
 }

@@ -8,7 +8,7 @@ export function ToneMapped() {
   if (!shown) return null;
   return (
     <p role="note" className="absolute bottom-1 left-2 z-10 rounded bg-pit/80 px-1.5 text-dim">
-      {shown.title}, tone-mapped to this monitor
+      {shown.name}, tone-mapped to this monitor
     </p>
   );
 }

@@ -25,7 +25,7 @@ export function ViewBar() {
   const look = useSession((s) => s.place === "look");
   const full = useInstruments((s) => s.full);
   return (
-    <div role="toolbar" aria-label="Seeing" className="flex shrink-0 items-center gap-1">
+    <div role="toolbar" aria-label="View" className="flex shrink-0 items-center gap-1">
       {look && <AgainstMenu />}
       <Surrounds />
       <DisplayMenu />
@@ -67,14 +67,14 @@ function AgainstMenu() {
   const pick = (label: string, to: Against): MenuItem => ({ label, run: () => set({ against: to }) });
   const references = (production?.scenes ?? []).filter((s) => s.finished).flatMap((s) => s.shots);
   const items = [
-    pick("the untouched shot", { kind: "untouched" }),
-    pick("the plain rendering", { kind: "plain" }),
+    pick("Untouched shot", { kind: "untouched" }),
+    pick("Plain rendering", { kind: "plain" }),
     null,
-    ...(look ? (versions.data ?? []).map((v) => pick(`version ${v.number}: ${v.name}`, { kind: "version", look: look.id, number: v.number })) : []),
+    ...(look ? (versions.data ?? []).map((v) => pick(`Version ${v.number}: ${v.name}`, { kind: "version", look: look.id, number: v.number })) : []),
     null,
-    ...(looks.data ?? []).filter((l) => l.id !== look?.id).map((l) => pick(`look ${l.name}`, { kind: "look", look: l.id })),
+    ...(looks.data ?? []).filter((l) => l.id !== look?.id).map((l) => pick(`Look ${l.name}`, { kind: "look", look: l.id })),
     null,
-    ...references.map((s) => pick(`reference ${s.name}`, { kind: "reference", shot: s.id })),
+    ...references.map((s) => pick(`Reference ${s.name}`, { kind: "reference", shot: s.id })),
   ];
   const listed = against?.kind === "version" || against?.kind === "look";
   return (
@@ -87,14 +87,14 @@ function AgainstMenu() {
             </Button>
           )}
           <Button kind="quiet" className="px-1" aria-label="Side by side or wipe" onClick={() => set({ againstAs: as === "wipe" ? "side" : "wipe" })}>
-            {as === "wipe" ? "wipe" : "side by side"}
+            {as === "wipe" ? "Wipe" : "Side by side"}
           </Button>
-          <Button kind="quiet" className="px-1" aria-label="Compare no more" onClick={() => set({ against: null })}>
+          <Button kind="quiet" className="px-1" aria-label="End the comparison" onClick={() => set({ against: null })}>
             ×
           </Button>
         </>
       )}
-      <Menu trigger={<Button kind="quiet" className={against ? "text-lantern" : ""}>against ▾</Button>} items={items} />
+      <Menu trigger={<Button kind="quiet" className={against ? "text-lantern" : ""}>Compare with ▾</Button>} items={items} />
       {listed && <Compare open={differences} onClose={() => setDifferences(false)} />}
     </>
   );
@@ -128,7 +128,7 @@ function DisplayMenu() {
   const display = useInstruments((s) => s.display);
   const set = useInstruments((s) => s.set);
   const hdr = useHdrDisplays();
-  const name = hdr.find((e) => e.id === display)?.title;
+  const name = hdr.find((e) => e.id === display)?.name;
   return (
     <Menu
       trigger={
@@ -137,9 +137,9 @@ function DisplayMenu() {
         </Button>
       }
       items={[
-        { label: "this monitor (sRGB)", run: () => set({ display: MONITOR }) },
+        { label: "This monitor (sRGB)", run: () => set({ display: MONITOR }) },
         null,
-        ...hdr.map((e) => ({ label: e.title, run: () => set({ display: e.id }) })),
+        ...hdr.map((e) => ({ label: e.name, run: () => set({ display: e.id }) })),
       ]}
     />
   );
@@ -161,7 +161,7 @@ function Closeness() {
   return (
     <Menu
       trigger={
-        <Button kind="quiet" className={`px-1 ${closeup ? "text-lantern" : ""}`} aria-label="How close">
+        <Button kind="quiet" className={`px-1 ${closeup ? "text-lantern" : ""}`} aria-label="Zoom">
           {closeup ? `${closeup}:1` : "fit"} ▾
         </Button>
       }

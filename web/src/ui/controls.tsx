@@ -104,6 +104,14 @@ export function Choice({
   );
 }
 
+/** What had the focus last outside of dialogs and menus: it has it again once a dialog is closed. */
+let outside: HTMLElement | null = null;
+if (typeof document !== "undefined") {
+  document.addEventListener("focusin", (e) => {
+    if (e.target instanceof HTMLElement && !e.target.closest("[role=dialog], [role=menu], [data-radix-focus-guard]")) outside = e.target;
+  });
+}
+
 export function Dialog({
   open,
   title,
@@ -126,6 +134,10 @@ export function Dialog({
         <D.Overlay className="fixed inset-0 z-30 bg-pit/60" />
         <D.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={(e) => {
+            e.preventDefault();
+            if (outside?.isConnected) outside.focus();
+          }}
           className={`fixed inset-x-4 top-[7vh] z-40 mx-auto flex max-h-[86vh] flex-col rounded-md border border-edge bg-wall shadow-xl ${wide ? "max-w-[900px]" : "max-w-[420px]"}`}
         >
           <D.Title className="truncate px-4 pt-3.5 pb-2.5 text-value text-bright">{title}</D.Title>

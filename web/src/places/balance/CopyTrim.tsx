@@ -4,6 +4,7 @@ import { api } from "../../api/client";
 import { refreshProduction, rowOf, say, useSession } from "../../state/session";
 import { useWork } from "../../state/work";
 import { Button, Dialog } from "../../ui/controls";
+import { counted } from "../../ui/units";
 
 export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void }) {
   const production = useSession((s) => s.production);
@@ -30,13 +31,25 @@ export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void
         for (const b of before) await api.saveTrim(b.shot, b.path);
         await refreshProduction();
       };
-      say(`Copied to ${before.length} ${before.length === 1 ? "shot" : "shots"}.`, { label: "undo", run: () => void undo().catch(say) });
+      say(`Copied to ${counted(before.length, "shot")}.`, { label: "Undo", run: () => void undo().catch(say) });
     } catch (e) {
       say(e);
     }
   };
   return (
-    <Dialog open={open} title="Copy this trim" onClose={onClose}>
+    <Dialog
+      open={open}
+      title="Copy this trim"
+      onClose={onClose}
+      footer={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="main" disabled={chosen.size === 0 || left.size === steps.length + 1} onClick={() => void copy()}>
+            {chosen.size === 0 ? "Copy trim" : `Copy trim to ${counted(chosen.size, "shot")}`}
+          </Button>
+        </>
+      }
+    >
       <fieldset className="mb-3">
         <legend className="pb-1 text-faint">{whole ? "All steps, in place of what the other shots have" : "These steps, added to what they have"}</legend>
         {steps.map((s) => (
@@ -47,7 +60,7 @@ export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void
         ))}
         {steps.length === 0 && <p className="text-dim">No steps: copying takes the trims of the other shots away.</p>}
       </fieldset>
-      <fieldset className="mb-3 max-h-64 overflow-y-auto">
+      <fieldset>
         <legend className="pb-1 text-faint">To</legend>
         {production?.scenes
           .filter((scene) => !scene.finished)
@@ -65,9 +78,6 @@ export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void
             </div>
           ))}
       </fieldset>
-      <Button kind="main" disabled={chosen.size === 0 || left.size === steps.length + 1} onClick={() => void copy()}>
-        Copy
-      </Button>
     </Dialog>
   );
 }

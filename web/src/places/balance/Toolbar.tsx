@@ -42,7 +42,7 @@ function Areas() {
       <Button aria-label="Rectangle" title="Scopes of a rectangle" aria-pressed={tool?.kind === "rectangle"} kind={tool?.kind === "rectangle" ? "main" : "plain"} onClick={() => pick("rectangle")}>
         <SquareDashed size={14} />
       </Button>
-      <Button aria-label="Loop" title="Scopes of what is drawn around" aria-pressed={tool?.kind === "loop"} kind={tool?.kind === "loop" ? "main" : "plain"} onClick={() => pick("loop")}>
+      <Button aria-label="Freehand" title="Scopes of what is drawn around" aria-pressed={tool?.kind === "loop"} kind={tool?.kind === "loop" ? "main" : "plain"} onClick={() => pick("loop")}>
         <Lasso size={14} />
       </Button>
       <Button aria-label="Whole frame" title="Scopes of the whole frame again" kind="quiet" disabled={!drawn} onClick={() => set({ area: null, areaBeside: null })}>
@@ -58,7 +58,7 @@ function Shown() {
   // Elsewhere the picture is the picture.
   useEffect(() => () => set({ show: "picture", tool: null }), [set]);
   return (
-    <div role="radiogroup" aria-label="Shown" className="flex rounded bg-shelf">
+    <div role="radiogroup" aria-label="View" className="flex rounded bg-shelf">
       {SHOWS.map((s) => (
         <button
           key={s.value}
@@ -82,7 +82,7 @@ function Second() {
   const beside = useInstruments((s) => s.beside);
   const set = useInstruments((s) => s.set);
   const others = rowOf(production).filter((s) => s.id !== shot);
-  const options = [{ value: "none", label: "no second shot" }, ...others.map((s) => ({ value: s.id, label: s.name }))];
+  const options = [{ value: "none", label: "No second shot" }, ...others.map((s) => ({ value: s.id, label: s.name }))];
   const there = others.some((s) => s.id === beside?.shot);
   useEffect(() => {
     if (beside && !there) set({ beside: null, areaBeside: null });
@@ -103,7 +103,7 @@ function Second() {
             </Button>
           ))}
           <Menu
-            trigger={<Button>Bring to it ▾</Button>}
+            trigger={<Button>Match to it ▾</Button>}
             items={[
               { label: "Exposure and white", hint: "Balance", run: () => void bring(beside.shot, false) },
               { label: "Exposure, white and contrast", hint: "Balance, Tone", run: () => void bring(beside.shot, true) },
@@ -116,7 +116,7 @@ function Second() {
 }
 
 /** The name of the Tone step that a match keeps its contrast in. */
-const CONTRAST = "Brought contrast";
+const CONTRAST = "Matched contrast";
 
 /** Brings the shot in hand to another, from the drawn areas or the whole frames, as values that can be changed. */
 async function bring(to: string, contrast: boolean): Promise<void> {
@@ -133,7 +133,7 @@ async function bring(to: string, contrast: boolean): Promise<void> {
       to: { shot: to, frame: null, area: held(areaBeside), trim: null },
     });
     const name = shotsOf(production).find((s) => s.id === to)?.name ?? "the other shot";
-    useWork.getState().edit(`Bring to ${name}`, (draft) => {
+    useWork.getState().edit(`Match to ${name}`, (draft) => {
       const balance = draft.path.steps.find((s) => s.id === step);
       if (balance?.kind === "balance") {
         balance.values.exposure = Math.round(found.exposure * 100) / 100;
@@ -147,7 +147,7 @@ async function bring(to: string, contrast: boolean): Promise<void> {
       if (tone.kind === "tone") tone.values.contrast = Math.round(found.contrast * 100) / 100;
       if (!there) draft.path.steps.push(tone);
     });
-    say(`Brought to ${name}: exposure ${found.exposure.toFixed(2)}, ${found.temperature.toFixed(0)} K, tint ${found.tint.toFixed(1)}`);
+    say(`Matched to ${name}: exposure ${found.exposure.toFixed(2)}, ${found.temperature.toFixed(0)} K, tint ${found.tint.toFixed(1)}`);
   } catch (e) {
     say(e);
   }

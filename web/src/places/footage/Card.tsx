@@ -31,6 +31,8 @@ export function Card({ shot, marked, encode }: Props) {
   const { setNodeRef, listeners, attributes, transform, transition, isDragging } = useSortable({ id: shot.id });
   const index = shotsOf(production).filter(isShown).findIndex((s) => s.id === shot.id);
   const scenes = production?.scenes ?? [];
+  // An unknown encoding is said on the picture and on the button already.
+  const warnings = shot.warnings.filter((w) => !w.startsWith(UNKNOWN) || shot.frames === 0);
   const own = scenes.find((s) => s.shots.some((x) => x.id === shot.id));
   const look = (place: "balance" | "look") => {
     useSession.getState().show(shot.id);
@@ -126,16 +128,16 @@ export function Card({ shot, marked, encode }: Props) {
         <span className={`truncate ${shot.encoding ? "" : "text-lantern"}`} data-encoding={shot.encoding}>
           {shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}
         </span>
-        <span className="text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
+        <span className="shrink-0 whitespace-nowrap text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
       </button>
       <p className="mt-1 truncate text-faint" title={shot.encoding_reason} data-reason>
         {shot.encoding_reason}
       </p>
       {shot.arriving !== null && <progress aria-label={`${shot.name} comes in`} value={shot.arriving} className="h-1 w-full accent-lantern" />}
-      {shot.warnings.length > 0 && (
-        <p className="line-clamp-2 leading-4 text-alarm" title={shot.warnings.join("\n")} data-warnings={shot.warnings.length}>
+      {warnings.length > 0 && (
+        <p className="line-clamp-2 leading-4 text-alarm" title={warnings.join("\n")} data-warnings={warnings.length}>
           <TriangleAlert size={11} className="mr-1 inline" />
-          {shot.warnings.join("; ")}
+          {warnings.join("; ")}
         </p>
       )}
       <Confirm open={deleting} title={`Delete “${shot.name}”?`} action="Delete shot" onClose={() => setDeleting(false)} onDone={() => void deleteShots([shot])}>

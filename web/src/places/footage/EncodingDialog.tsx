@@ -88,13 +88,11 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
         {found.length > 1 && <Seen shots={found} seen={seen} onSee={setSeen} />}
       </div>
       <div role="radiogroup" aria-label="Encoding" onKeyDown={keys} className="flex flex-col gap-2">
-        {words === "" && (
-          <Group title="As they are">
-            <Tile shot={seen} value="" label={UNKNOWN} title="Code values as they are, not interpreted" chosen={chosen} onChoose={setChosen} />
-          </Group>
-        )}
-        {groups.map((g) => (
+        {groups.map((g, i) => (
           <Group key={g.kind} title={g.title} likely={g.kind === hint.data?.likely}>
+            {i === 0 && words === "" && (
+              <Tile shot={seen} value="" label={UNKNOWN} title="Code values as they are, not interpreted" chosen={chosen} onChoose={setChosen} />
+            )}
             {g.options.map((o) => (
               <Tile key={o.value} shot={seen} value={o.value} label={o.label} title={o.title} chosen={chosen} onChoose={setChosen} />
             ))}

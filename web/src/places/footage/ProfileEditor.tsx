@@ -93,17 +93,42 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
     }
   };
   return (
-    <Dialog open wide title={profile ? `Camera profile ${profile.body.name}` : "New camera profile"} onClose={onClose}>
+    <Dialog
+      open
+      wide
+      title={profile ? `Camera profile “${profile.body.name}”` : "New camera profile"}
+      onClose={onClose}
+      footer={
+        <>
+          <Button kind="quiet" onClick={() => imported.current?.click()}>
+            Import…
+          </Button>
+          <Button kind="quiet" onClick={download}>
+            Export
+          </Button>
+          {profile && (
+            <Button kind="quiet" onClick={() => void attempt(() => api.deleteProfile(profile.id)).then((done) => done && onClose())}>
+              Delete profile
+            </Button>
+          )}
+          <span className="flex-1" />
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="main" disabled={draft.kind === "constants" && reading.isError} onClick={() => void save()}>
+            Save profile
+          </Button>
+        </>
+      }
+    >
       <div className="mb-3 flex items-center gap-2">
         <TextField label="Name of the profile" className="w-64" value={constants.name} onChange={(e) => put({ name: e.target.value })} />
         {(["constants", "table"] as const).map((kind) => (
           <Button key={kind} kind="quiet" aria-pressed={draft.kind === kind} className={draft.kind === kind ? "text-bright" : ""} onClick={() => setDraft({ ...draft, kind })}>
-            {kind === "constants" ? "by constants" : "by a technical table"}
+            {kind === "constants" ? "By constants" : "By a technical table"}
           </Button>
         ))}
         <label className="flex items-center gap-1.5 pl-3">
           <input type="checkbox" className="accent-lantern" checked={usual} disabled={profile?.usual} onChange={(e) => setUsual(e.target.checked)} />
-          the usual camera
+          Usual camera of the production
         </label>
       </div>
       {draft.kind === "constants" ? (
@@ -132,29 +157,11 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
         </div>
       ) : (
         <div className="flex items-center gap-3">
-          <Button onClick={() => table.current?.click()}>{draft.table ? "another .cube…" : profile?.reading === null ? "replace its .cube…" : "choose a .cube…"}</Button>
-          <span className="text-dim">{draft.table ? `${(draft.table.length / 1024).toFixed(0)} kB chosen` : "The table takes the camera's code values to"}</span>
-          <Choice name="The table gives" value={draft.gives} options={encodings.map((e) => ({ value: e.id, label: e.id }))} onChange={(gives) => setDraft({ ...draft, gives })} />
+          <Button onClick={() => table.current?.click()}>{draft.table ? "Another .cube…" : profile?.reading === null ? "Replace its .cube…" : "Choose a .cube…"}</Button>
+          <span className="text-dim">{draft.table ? `${(draft.table.length / 1024).toFixed(0)} kB chosen` : "Output of the table"}</span>
+          <Choice name="Output of the table" value={draft.gives} options={encodings.map((e) => ({ value: e.id, label: e.name }))} onChange={(gives) => setDraft({ ...draft, gives })} />
         </div>
       )}
-      <div className="mt-4 flex gap-2">
-        <Button kind="quiet" onClick={() => imported.current?.click()}>
-          Import…
-        </Button>
-        <Button kind="quiet" onClick={download}>
-          Export
-        </Button>
-        {profile && (
-          <Button kind="quiet" onClick={() => void attempt(() => api.deleteProfile(profile.id)).then((done) => done && onClose())}>
-            Delete
-          </Button>
-        )}
-        <span className="flex-1" />
-        <Button onClick={onClose}>Cancel</Button>
-        <Button kind="main" disabled={draft.kind === "constants" && reading.isError} onClick={() => void save()}>
-          Save
-        </Button>
-      </div>
       <input ref={imported} type="file" accept=".json" tabIndex={-1} aria-label="Profile file" className="hidden" onChange={(e) => void take(e.target.files?.[0])} />
       <input
         ref={table}

@@ -2,6 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Problem, type Handoff } from "../../api/client";
+import { canonical } from "../../state/history";
+import { encodingName } from "../../state/encodings";
 import { useWork } from "../../state/work";
 import { say, useSession } from "../../state/session";
 import { Button, Choice } from "../../ui/controls";
@@ -11,7 +13,7 @@ const SIZES = ["17", "33", "65"];
 const POLL = 250;
 
 export function HandoffPlace() {
-  const look = useWork((s) => s.id);
+  const look = useWork((s) => (s.kind === "look" ? s.id : null));
   const name = useWork((s) => s.document?.name);
   const [chosen, setChosen] = useState<string | null>(null);
   const handoffs = useQuery({
@@ -22,11 +24,16 @@ export function HandoffPlace() {
   const list = handoffs.data ?? [];
   const shown = list.find((h) => h.id === chosen) ?? list[0];
   return (
-    <main className="flex min-h-0 flex-1">
+    <main className="flex min-h-0 min-w-0 flex-1">
       <aside aria-label="New table" className="flex w-[300px] shrink-0 flex-col gap-4 overflow-y-auto bg-wall p-4">
-        <h2 className="text-[14px] font-medium text-bright">Table of “{name}”</h2>
+        <h2 className="text-[14px] font-medium text-bright">{look ? `Table of “${name ?? ""}”` : "No look yet"}</h2>
+        {!look && (
+          <Button kind="main" onClick={() => useSession.getState().set({ place: "look" })}>
+            Make a look first
+          </Button>
+        )}
         {look && <Ask key={look} look={look} onMade={setChosen} />}
-        <h3 className="pt-2 text-dim">Made so far</h3>
+        <h3 className="pt-2 text-dim">Tables</h3>
         <div className="flex flex-col gap-1">
           {list.map((h) => (
             <Line key={h.id} handoff={h} shown={h.id === shown?.id} onShow={() => setChosen(h.id)} />
@@ -48,7 +55,7 @@ function Empty() {
     <div className="mx-auto max-w-md pt-24 leading-5 text-dim">
       <p className="pb-2 text-value text-bright">No table has been made of this look.</p>
       <p>
-        Choose a version, what the table expects and what it gives. After it is written, it is read back and compared
+        Choose a version and the input and output encodings. After it is written, it is read back and compared
         with the exact path on every shot, on the chart, on the neutral scale and over the whole cube.
       </p>
     </div>
@@ -60,21 +67,24 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
   const encodings = useSession((s) => s.encodings);
   const camera = useSession((s) => s.production?.profiles.find((p) => p.usual)?.body);
   const versions = useQuery({ queryKey: ["versions", look], queryFn: () => api.versions(look) });
-  const newest = versions.data?.[0]?.number;
   const [version, setVersion] = useState<string | null>(null);
   const [from, setFrom] = useState(camera ? "camera" : "acescct");
   const [to, setTo] = useState("rec709");
   const [size, setSize] = useState("33");
-  const number = version ?? (newest === undefined ? null : String(newest));
   const make = useMutation({
-    mutationFn: () => api.createHandoff(look, { version: Number(number), from, to, size: Number(size) }),
+    // A handoff is of a version: where none is chosen and the look has changed since the last one, it is saved first.
+    mutationFn: async () => {
+      const chosen = version === null ? await versionOf(look, versions.data?.[0]?.number) : Number(version);
+      await client.invalidateQueries({ queryKey: ["versions", look] });
+      return api.createHandoff(look, { version: chosen, from, to, size: Number(size) });
+    },
     onSuccess: async (made) => {
       onMade(made.id);
       await client.invalidateQueries({ queryKey: ["handoffs", look] });
     },
   });
-  const all = encodings.map((e) => ({ value: e.id, label: `${e.id} — ${e.title}` }));
-  const sources = camera ? [{ value: "camera", label: `camera — ${camera.name}` }, ...all] : all;
+  const all = encodings.map((e) => ({ value: e.id, label: e.name }));
+  const sources = camera ? [{ value: "camera", label: camera.name }, ...all] : all;
   const row = "grid grid-cols-[64px_1fr] items-center gap-2";
   return (
     <form
@@ -86,24 +96,23 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
     >
       <label className={row}>
         <span className="text-dim">Version</span>
-        {number ? (
-          <Choice
-            name="Version"
-            value={number}
-            onChange={setVersion}
-            options={(versions.data ?? []).map((v) => ({ value: String(v.number), label: `${v.number} · ${v.name}` }))}
-          />
-        ) : (
-          <span className="text-faint">{versions.isPending ? "Loading…" : "Save a version first."}</span>
-        )}
+        <Choice
+          name="Version"
+          value={version ?? "now"}
+          onChange={(v) => setVersion(v === "now" ? null : v)}
+          options={[
+            { value: "now", label: "The look as it is now" },
+            ...(versions.data ?? []).map((v) => ({ value: String(v.number), label: `${v.number} · ${v.name}` })),
+          ]}
+        />
       </label>
       <label className={row}>
-        <span className="text-dim">Expects</span>
-        <Choice name="Expects" value={from} onChange={setFrom} options={sources} />
+        <span className="text-dim">Input</span>
+        <Choice name="Input" value={from} onChange={setFrom} options={sources} />
       </label>
       <label className={row}>
-        <span className="text-dim">Gives</span>
-        <Choice name="Gives" value={to} onChange={setTo} options={all} />
+        <span className="text-dim">Output</span>
+        <Choice name="Output" value={to} onChange={setTo} options={all} />
       </label>
       <div className={row}>
         <span className="text-dim">Points</span>
@@ -124,11 +133,11 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
       </div>
       {encodings.find((e) => e.id === from)?.narrow && (
         <p role="note" className="leading-4 text-dim">
-          From this encoding the table has a 1D part before its 3D part. Programs that read 3D tables alone do not take it; from acescct there is none.
+          From this encoding the table has a 1D part before its 3D part. Programs that read 3D tables alone do not take it; from ACEScct there is none.
         </p>
       )}
-      <Button type="submit" kind="main" disabled={!number || make.isPending} className="mt-1">
-        Make the table
+      <Button type="submit" kind="main" disabled={versions.isPending || make.isPending} className="mt-1">
+        Make table
       </Button>
       {make.isError && (
         <p role="alert" className="leading-4 text-alarm">
@@ -139,8 +148,22 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
   );
 }
 
+/** The version that is the look as it is now: the newest where nothing has changed since, else a new one. */
+async function versionOf(look: string, newest: number | undefined): Promise<number> {
+  await useWork.getState().save();
+  const now = useWork.getState().document;
+  if (newest !== undefined && now) {
+    const last = await api.version(look, newest);
+    if (canonical(last.document.path) === canonical(now.path) && last.document.name === now.name) return newest;
+  }
+  const made = await api.keepVersion(look, "");
+  say(`Saved as version ${made.number} for this handoff.`);
+  return made.number;
+}
+
 function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; onShow: () => void }) {
-  const states: Record<string, string> = { done: "", queued: "waits its turn", running: "being made", failed: "failed", cancelled: "cancelled" };
+  const production = useSession((s) => s.production);
+  const states: Record<string, string> = { done: "", queued: "waiting", running: "in progress", failed: "failed", cancelled: "cancelled" };
   return (
     <button
       type="button"
@@ -149,7 +172,7 @@ function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; on
       className={`rounded px-2 py-1.5 text-left ${shown ? "bg-shelf" : "hover:bg-shelf"}`}
     >
       <span className={`block truncate text-value ${shown ? "text-bright" : "text-text"}`}>
-        v{handoff.version} · {handoff.from} → {handoff.to} · {handoff.size}
+        v{handoff.version} · {encodingName(production, handoff.from)} → {encodingName(production, handoff.to)} · {handoff.size}
       </span>
       <span className={handoff.state === "failed" ? "text-alarm" : "text-faint"}>
         {states[handoff.state] || new Date(handoff.made_at * 1000).toLocaleString()}
@@ -173,7 +196,7 @@ function Detail({ handoff, look, onMade }: { handoff: Handoff; look: string; onM
     return (
       <div className="mx-auto flex max-w-md flex-col gap-3 pt-24">
         <p className="text-value text-bright">Making {handoff.file_name}</p>
-        {handoff.state === "queued" && <p className="text-dim">It waits for the one before it.</p>}
+        {handoff.state === "queued" && <p className="text-dim">Waiting for the table before it.</p>}
         <div role="progressbar" aria-label="Progress" aria-valuenow={Math.round(handoff.progress * 100)} className="h-1 rounded bg-shelf">
           <div className="h-1 rounded bg-lantern" style={{ width: `${handoff.progress * 100}%` }} />
         </div>

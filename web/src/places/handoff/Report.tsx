@@ -1,6 +1,8 @@
 /** The fidelity report, drawn: numbers, where the worst colour lies, what the table's own shape says. */
 import { useEffect, useRef } from "react";
 import type { Comparison, Fidelity, Handoff } from "../../api/client";
+import { encodingName } from "../../state/encodings";
+import { useSession } from "../../state/session";
 import { Button } from "../../ui/controls";
 
 /** Differences from here on are visible side by side (common practice: about 1 is just noticeable). */
@@ -10,6 +12,7 @@ const NOTICEABLE = 1;
 const FINEST = 65;
 
 export function Report({ handoff, report, onFiner }: { handoff: Handoff; report: Fidelity; onFiner: () => void }) {
+  const production = useSession((s) => s.production);
   const pictures = report.comparisons.filter((c) => c.picture);
   const others = report.comparisons.filter((c) => !c.picture);
   const all = report.pictures;
@@ -20,7 +23,7 @@ export function Report({ handoff, report, onFiner }: { handoff: Handoff; report:
         <div className="min-w-0 flex-1">
           <h2 className="truncate text-[15px] text-bright">{handoff.file_name}</h2>
           <p className="pt-1 text-dim">
-            expects {report.from}, gives {report.to}, {report.size} points{report.shaped ? " after a 1D part" : ""}, full range
+            Input {encodingName(production, report.from)}, output {encodingName(production, report.to)}, {report.size} points{report.shaped ? " after a 1D part" : ""}, full range
           </p>
           <p className="truncate pt-0.5 text-faint" title="BLAKE3 of the file">
             {handoff.checksum}

@@ -105,7 +105,7 @@ const GroupHead = memo(function GroupHead({ group }: { group: StepGroup }) {
           { label: "Rename", hint: "F2", run: () => window.setTimeout(() => setRenaming(true)) },
           { label: "Ungroup", hint: "Ctrl G", run: () => commands.ungroup(group.id) },
           { label: "Copy", hint: "Ctrl C", run: () => { select(group.id); commands.copy(); } },
-          { label: "Keep as favourite", run: () => { select(group.id); void commands.keepFavourite(); } },
+          { label: "Add to favourites", run: () => { select(group.id); void commands.keepFavourite(); } },
           null,
           { label: "Delete with its steps", hint: "Del", run: () => commands.remove(group.id) },
         ]}
@@ -249,7 +249,7 @@ const Bead = memo(function Bead({
           { label: "Copy", hint: "Ctrl C", run: () => forPicked(commands.copy) },
           { label: "Cut", hint: "Ctrl X", run: () => forPicked(commands.cutOut) },
           { label: "Paste after it", hint: "Ctrl V", run: () => { select(step.id); commands.paste(); } },
-          { label: "Keep as favourite", run: () => forPicked(() => void commands.keepFavourite()) },
+          { label: "Add to favourites", run: () => forPicked(() => void commands.keepFavourite()) },
           null,
           inGroup
             ? { label: "Take out of its group", run: () => commands.leaveGroup(step.id) }

@@ -23,7 +23,7 @@ export function Compare({ open, onClose }: { open: boolean; onClose: () => void 
   const steps = new Map<string, Difference[]>();
   for (const d of found.data ?? []) steps.set(`${d.id} ${d.name}`, [...(steps.get(`${d.id} ${d.name}`) ?? []), d]);
   return (
-    <Dialog open={open} wide title="What differs, from there to the look in hand" onClose={onClose}>
+    <Dialog open={open} wide title="What differs in the open look" onClose={onClose}>
       {found.isError && <p className="text-alarm">{found.error.message}</p>}
       {found.data?.length === 0 && <p className="text-dim">Nothing: both are the same.</p>}
       <ul aria-label="Differences" className="flex max-h-[60vh] flex-col gap-2 overflow-y-auto">
@@ -85,6 +85,6 @@ function words(value: unknown, what: Difference["what"], field: Field | undefine
   // A stock goes by its name.
   if (typeof value === "object" && value !== null && "name" in value) return String(value.name);
   if (Array.isArray(value)) return value.length === 0 ? "none" : `${value.length} ${field?.type === "bumps" ? "bumps" : field?.type === "tables" ? "tables" : "points"}`;
-  if (value === null || value === undefined) return what === "region" ? "all colours" : "none";
-  return what === "region" ? "some colours" : typeof value === "string" ? value : "changed";
+  if (value === null || value === undefined) return what === "region" ? "everywhere" : "none";
+  return what === "region" ? "a colour range" : typeof value === "string" ? value : "changed";
 }

@@ -71,7 +71,7 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
         })}
       </DndContext>
       <div className="flex-1" />
-      {trim ? <End title="Looks" says="lie over this trim" /> : <Delivery />}
+      {trim ? <End title="Looks" says="are applied over this trim" /> : <Delivery />}
     </nav>
   );
 }

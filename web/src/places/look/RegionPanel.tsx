@@ -67,14 +67,14 @@ export function RegionPanel({ of, zone }: { of: Step | StepGroup; zone: Zone }) 
           ))}
         </div>
         <Button kind="quiet" disabled={!range} onClick={() => setRegion(of.id, "No range", null)}>
-          all colours again
+          Everywhere again
         </Button>
       </div>
       {range ? (
         <Range of={of} zone={zone} fields={fields} range={range} />
       ) : (
         <div className="flex flex-1 flex-col items-start gap-3 pt-2 text-faint">
-          <p>It works on all colours. Pick some on the picture, or begin with an open range and close it by its values.</p>
+          <p>It works everywhere. Pick colours on the picture, or begin with an open range and narrow it by its values.</p>
           <Button onClick={() => setRegion(of.id, "Range", { colours: open(fields) })}>Open range</Button>
         </div>
       )}

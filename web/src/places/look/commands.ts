@@ -283,7 +283,7 @@ export function cutOut(): void {
 
 export function paste(): void {
   const text = localStorage.getItem(CLIP);
-  if (!text) say("Nothing was copied yet: pick steps and press Ctrl C");
+  if (!text) say("Nothing was copied yet: select steps and press Ctrl C");
   else insert("Paste", JSON.parse(text) as Clip);
 }
 

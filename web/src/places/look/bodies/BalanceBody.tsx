@@ -39,7 +39,7 @@ export function BalanceBody({ step, info }: { step: Step; info: KindInfo }) {
         >
           Exposure dropper
         </Button>
-        <span className="text-faint">puts a patch at</span>
+        <span className="text-faint">Place patch at</span>
         <TextField
           label="Stops from grey of the patch"
           className="w-16 text-right"

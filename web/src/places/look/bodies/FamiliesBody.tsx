@@ -330,7 +330,7 @@ function Picked(props: {
           />
         ))}
       </div>
-      <p className="text-dim">Drag a family along the ring to turn its hues, across it for saturation. Borders are dragged on the ring.</p>
+      <p className="text-dim @max-[560px]:hidden">Drag a family along the ring to turn its hues, across it for saturation. Borders are dragged on the ring.</p>
       <div className="mt-auto flex flex-wrap gap-1.5">
         {earlier ? (
           <Button title="Made before borders could be moved. Its colours may change a little." onClick={() => write(step, "Movable borders", families)}>

@@ -29,7 +29,7 @@ function useEncodings(): { options: { value: string; label: string }[]; of: (val
   return {
     options: [
       ...cameras.map((p) => ({ value: `camera ${p.body.name}`, label: p.body.name })),
-      ...shipped.map((e) => ({ value: e.id, label: e.id })),
+      ...shipped.map((e) => ({ value: e.id, label: e.name })),
     ],
     of: (v) => {
       const camera = cameras.find((p) => `camera ${p.body.name}` === v);
@@ -75,8 +75,8 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
             <span className="truncate text-bright" title={t.name}>
               {t.name}
             </span>
-            <Choice name="Encoding it expects" value={encodings.name(t.from)} options={encodings.options} onChange={(v) => change(i, "Encoding in", { from: encodings.of(v) })} />
-            <Choice name="Encoding it gives" value={encodings.name(t.to)} options={encodings.options} onChange={(v) => change(i, "Encoding out", { to: encodings.of(v) })} />
+            <Choice name="Input encoding" value={encodings.name(t.from)} options={encodings.options} onChange={(v) => change(i, "Input encoding", { from: encodings.of(v) })} />
+            <Choice name="Output encoding" value={encodings.name(t.to)} options={encodings.options} onChange={(v) => change(i, "Output encoding", { to: encodings.of(v) })} />
             <NumberField
               key={`${step.id} ${i}`}
               field={SHARE}
@@ -96,7 +96,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
         <Button kind={tables.length === 0 ? "main" : "plain"} disabled={busy || tables.length >= most} onClick={() => file.current?.click()}>
           {busy ? "Reading…" : "Bring in a table…"}
         </Button>
-        <span className="text-faint">strengths over 100 % together are scaled down to it</span>
+        <span className="text-faint">Strengths of more than 100 % together are scaled down to 100 %.</span>
       </footer>
       {coming && (
         <Confirm
@@ -127,29 +127,34 @@ function Confirm({
 }) {
   const [from, setFrom] = useState(line.from);
   const [to, setTo] = useState(line.to);
-  const options = [{ value: "unsaid", label: "not said yet" }, ...encodings];
+  const options = [{ value: "unsaid", label: "Choose…" }, ...encodings];
   const row = (title: string, value: string, set: (v: string) => void, guess: string) => (
     <div className="flex items-center gap-3">
       <span className="w-20 text-dim">{title}</span>
       <div className="w-44">
         <Choice name={title} value={value || "unsaid"} options={options} onChange={(v) => set(v === "unsaid" ? "" : v)} />
       </div>
-      <span className="text-faint">{guess ? `its name says ${guess}` : "its name says nothing"}</span>
+      <span className="text-faint">{guess ? `${encodings.find((e) => e.value === guess)?.label ?? guess} by its name` : "not named in the file"}</span>
     </div>
   );
   return (
-    <Dialog open title={`${line.name}: ${line.says}`} onClose={onClose}>
-      <div className="flex flex-col gap-3">
-        {row("It expects", from, setFrom, line.from)}
-        {row("It gives", to, setTo, line.to)}
-        <div className="flex justify-end gap-2">
-          <Button kind="quiet" onClick={onClose}>
-            Leave it
-          </Button>
+    <Dialog
+      open
+      title={`Add table “${line.name}”`}
+      onClose={onClose}
+      footer={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
           <Button kind="main" disabled={!from || !to} onClick={() => onDone(from, to)}>
-            Put it in
+            Add table
           </Button>
-        </div>
+        </>
+      }
+    >
+      <p className="pb-3 text-dim">{line.says}</p>
+      <div className="flex flex-col gap-3">
+        {row("Input", from, setFrom, line.from)}
+        {row("Output", to, setTo, line.to)}
       </div>
     </Dialog>
   );

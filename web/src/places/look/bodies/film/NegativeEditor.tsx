@@ -65,7 +65,7 @@ function Layers({ step, layer, setLayer }: { step: Negative; layer: number; setL
             }, gesture)
           }
         />
-        <span className="text-faint">sees {((stock.taking[2] ?? 0) * 100).toFixed(0)} % blue</span>
+        <span className="text-faint">blue sensitivity {((stock.taking[2] ?? 0) * 100).toFixed(0)} %</span>
       </div>
     );
   }
