@@ -186,7 +186,7 @@ async fn every_dialog_fits_a_small_window_whatever_the_material_and_its_button_c
     }
     set.keys("body", thirtyfour::Key::Escape + "").await?;
     for item in ["New production…", "Rename…", "Duplicate…", "Delete…"] {
-        menu("[aria-label=Production]", item).await?;
+        menu("[data-menu=production]", item).await?;
         reach(item).await?;
         close().await?;
     }
@@ -201,7 +201,7 @@ async fn every_dialog_fits_a_small_window_whatever_the_material_and_its_button_c
     set.push("nav[aria-label=Places] button", "Look").await?;
     set.shown().await?;
     for item in ["New look…", "Copy this look…", "Rename…", "Delete this look…"] {
-        menu("button[aria-label=Look]", item).await?;
+        menu("[data-menu=look]", item).await?;
         reach(item).await?;
         close().await?;
     }
@@ -279,17 +279,17 @@ async fn a_production_without_a_look_offers_one_and_taking_from_the_shelf_makes_
     let looks = set.get(&format!("/api/productions/{production}/looks"))?;
     let count = looks.as_array().map_or(0, Vec::len);
     for left in (0..count).rev() {
-        let name = set.js("return document.querySelector('button[aria-label=Look]').innerText").await?;
-        set.click("button[aria-label=Look]").await?;
+        let name = set.js("return document.querySelector('[data-menu=look]').innerText").await?;
+        set.click("[data-menu=look]").await?;
         set.press("[role=menuitem]", "Delete this look…").await?;
         set.push("[role=dialog] button", "Delete look").await?;
-        set.until(&format!("return document.querySelector('button[aria-label=Look]').innerText !== {name} && !document.querySelector('[role=dialog]')")).await?;
+        set.until(&format!("return document.querySelector('[data-menu=look]').innerText !== {name} && !document.querySelector('[role=dialog]')")).await?;
         set.until(&format!("return fetch('/api/productions/{production}/looks').then((r) => r.json()).then((l) => l.length === {left})")).await?;
     }
     set.find("[aria-label=\"No look yet\"]").await?;
     set.push("button", "From the Shelf").await?;
     set.click("[data-card=\"Sepia Ledger\"]").await?;
     set.push("aside[aria-label=Shelf] button", "New look of it").await?;
-    set.until("return document.querySelector('button[aria-label=Look]').innerText.startsWith('Sepia Ledger') && document.querySelectorAll('[data-step]').length > 1").await?;
+    set.until("return document.querySelector('[data-menu=look]').innerText.startsWith('Sepia Ledger') && document.querySelectorAll('[data-step]').length > 1").await?;
     set.close().await
 }

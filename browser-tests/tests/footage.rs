@@ -29,7 +29,7 @@ const FILES: &str = "input[aria-label=\"Files for Lantern market\"]";
 
 /// Says in the dialog how a shot is encoded, after its picture before and after was there to be compared.
 async fn encode(set: &Set, shot: &str, encoding: &str) -> Outcome {
-    set.click(&format!("[aria-label=\"Encoding of {shot}\"]")).await?;
+    set.click(&format!("[aria-label^=\"Encoding of {shot}:\"]")).await?;
     set.press("[role=dialog] [role=radio]", encoding).await?;
     let seen = "const i = document.querySelector('[role=radio][aria-checked=true] [data-seen]'); return !!i && i.complete && i.naturalWidth > 0";
     set.until(seen).await?;

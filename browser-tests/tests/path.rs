@@ -113,7 +113,7 @@ async fn a_table_is_brought_in_with_its_encodings_and_travels_inside_the_look_fi
     std::fs::write(&path, renamed.to_string())?;
     elsewhere.open("?shot=workbench%20001").await?;
     elsewhere.find("[aria-label=\"Look file\"]").await?.send_keys(path.display().to_string()).await?;
-    elsewhere.until("return document.querySelector('[aria-label=Look]').innerText.startsWith('From afar') && window.lantern.settled()").await?;
+    elsewhere.until("return document.querySelector('[data-menu=look]').innerText.startsWith('From afar') && window.lantern.settled()").await?;
     elsewhere
         .until(
             "return document.querySelectorAll('[data-step=table]').length === 1 && window.lantern.settled()",

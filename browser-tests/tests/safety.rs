@@ -17,7 +17,7 @@ async fn a_reload_and_a_sent_link_come_back_to_place_look_shot_and_step_and_undo
     let after = set.picture().await?;
     assert_ne!(before, after);
     set.until("return document.querySelector('[data-saving]').dataset.saving === 'saved'").await?;
-    let here = "return [document.querySelector('button[aria-label=Look]').innerText, document.querySelector('[aria-label=Shots] [aria-current=true]')?.innerText, document.querySelector('[aria-label=\"Selected step\"] h2')?.innerText].join('|')";
+    let here = "return [document.querySelector('[data-menu=look]').innerText, document.querySelector('[aria-label=Shots] [aria-current=true]')?.innerText, document.querySelector('[aria-label=\"Selected step\"] h2')?.innerText].join('|')";
     let was = set.js(here).await?;
     let link = set.driver.current_url().await?;
     for name in ["production=", "place=look", "look=", "shot=", "step="] {
@@ -60,7 +60,7 @@ async fn versions_are_in_a_menu_and_going_back_to_one_can_be_undone() -> Outcome
     set.until("return document.querySelector('[data-notice]')?.innerText.includes('Saved as version 2')")
         .await?;
     let shown = set.shown().await?;
-    set.click("[aria-label=Versions]").await?;
+    set.click("[data-menu=versions]").await?;
     set.until("return document.querySelectorAll('[role=menuitem]').length === 2").await?;
     set.js("[...document.querySelectorAll('[role=menuitem]')].find((e) => e.innerText.startsWith('Go back to 1')).click()").await?;
     set.newer(shown).await?;
@@ -112,7 +112,7 @@ async fn what_is_deleted_is_asked_for_says_what_goes_with_it_and_comes_back() ->
     set.push("[data-notice] button", "Undo").await?;
     set.until(&format!("return document.querySelectorAll('[data-shot]').length === {before}")).await?;
 
-    set.click("[aria-label=Production]").await?;
+    set.click("[data-menu=production]").await?;
     set.press("[role=menuitem]", "Delete…").await?;
     set.until("return document.querySelector('[role=dialog]')?.innerText.includes('6 scenes with 13 shots')")
         .await?;
@@ -127,9 +127,7 @@ async fn what_is_deleted_is_asked_for_says_what_goes_with_it_and_comes_back() ->
 async fn the_focus_is_back_where_it_was_after_a_dialog() -> Outcome {
     let set = Set::new().await?;
     set.open(OPEN).await?;
-    for (opener, item) in
-        [("button[aria-label=Look]", Some("New look…")), ("[aria-label=\"All keys\"]", None)]
-    {
+    for (opener, item) in [("[data-menu=look]", Some("New look…")), ("[aria-label=\"All keys\"]", None)] {
         set.keys(opener, Key::Enter + "").await?;
         if let Some(item) = item {
             set.press("[role=menuitem]", item).await?;

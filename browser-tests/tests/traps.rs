@@ -108,7 +108,7 @@ async fn a_name_that_is_refused_says_why() -> Outcome {
     field.send_keys("   ".to_owned() + Key::Enter).await?;
     set.until("return document.querySelector('[data-notice]')?.innerText.includes('A name needs at least one letter')").await?;
     set.until("return document.querySelector('[data-step=tone]').innerText.includes('Tone')").await?;
-    set.click("button[aria-label=Look]").await?;
+    set.click("[data-menu=look]").await?;
     set.press("[role=menuitem]", "Rename…").await?;
     set.find("[role=dialog] input").await?.send_keys(Key::Control + "a" + Key::Backspace).await?;
     set.push("[role=dialog] button", "Rename look").await?;

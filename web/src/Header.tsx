@@ -140,7 +140,7 @@ function Looks() {
     <>
       <Menu
         trigger={
-          <button type="button" aria-label="Look" className="max-w-52 truncate rounded px-2 py-1 text-value text-bright hover:bg-shelf">
+          <button type="button" data-menu="look" aria-label={`Look: ${title ?? "No look"}`} className="h-6 max-w-52 truncate rounded px-2 text-value text-bright hover:bg-shelf">
             {title ?? "No look"} <span className="text-faint">▾</span>
           </button>
         }
@@ -271,7 +271,7 @@ function History() {
   return (
     <Menu
       trigger={
-        <Button kind="quiet" aria-label="History" className="px-0.5" disabled={past.length === 0}>
+        <Button kind="quiet" aria-label="History" className="min-w-6 px-0.5" disabled={past.length === 0}>
           ▾
         </Button>
       }
@@ -357,7 +357,7 @@ function Versions({ onSave }: { onSave: () => void }) {
       </Button>
       <Menu
         trigger={
-          <Button kind="quiet" aria-label="Versions" className="px-1" disabled={list.length === 0} title="Go back to a version">
+          <Button kind="quiet" data-menu="versions" aria-label={`Versions: ${list.length}`} className="px-1" disabled={list.length === 0} title="Go back to a version">
             {list.length} ▾
           </Button>
         }

@@ -87,7 +87,7 @@ export function ProductionMenu() {
     <>
       <Menu
         trigger={
-          <button type="button" aria-label="Production" className="w-44 truncate max-[1150px]:w-32 rounded text-left text-value text-bright hover:bg-shelf">
+          <button type="button" data-menu="production" aria-label={`Production: ${production?.name ?? "Dusky Lantern"}`} className="h-6 w-44 truncate max-[1150px]:w-32 rounded text-left text-value text-bright hover:bg-shelf">
             {production?.name ?? "Dusky Lantern"} <span className="text-faint">▾</span>
           </button>
         }

@@ -104,7 +104,7 @@ function Surrounds() {
   const surround = useInstruments((s) => s.surround);
   const set = useInstruments((s) => s.set);
   return (
-    <div role="radiogroup" aria-label="Surround" title="U" className="flex items-center gap-1 px-1">
+    <div role="radiogroup" aria-label="Surround" title="U" className="flex items-center">
       {SURROUNDS.map((s) => (
         <button
           key={s}
@@ -113,10 +113,11 @@ function Surrounds() {
           aria-checked={surround === s}
           aria-label={s === "page" ? "on a white page" : s}
           onClick={() => set({ surround: s })}
-          className={`h-3 w-3 border ${surround === s ? "border-lantern" : "border-faint"}`}
-          style={{ background: SURROUND[s] }}
+          className="flex h-6 w-6 items-center justify-center"
         >
-          {s === "page" && <span className="mx-auto block h-1 w-1.5 bg-faint" />}
+          <span className={`flex h-3 w-3 items-center justify-center border ${surround === s ? "border-lantern" : "border-faint"}`} style={{ background: SURROUND[s] }}>
+            {s === "page" && <span className="block h-1 w-1.5 bg-faint" />}
+          </span>
         </button>
       ))}
     </div>
@@ -132,7 +133,7 @@ function DisplayMenu() {
   return (
     <Menu
       trigger={
-        <Button kind="quiet" className={`px-1 ${name ? "text-lantern" : ""}`} aria-label={`Display: ${name ?? "this monitor"}`}>
+        <Button kind="quiet" className={`px-1 ${name ? "text-lantern" : ""}`} aria-label={`${name ? "HDR" : "SDR"}, display: ${name ?? "this monitor"}`}>
           {name ? "HDR" : "SDR"} ▾
         </Button>
       }
@@ -161,7 +162,7 @@ function Closeness() {
   return (
     <Menu
       trigger={
-        <Button kind="quiet" className={`px-1 ${closeup ? "text-lantern" : ""}`} aria-label="Zoom">
+        <Button kind="quiet" className={`px-1 ${closeup ? "text-lantern" : ""}`} aria-label={`Zoom: ${closeup ? `${closeup}:1` : "fit"}`}>
           {closeup ? `${closeup}:1` : "fit"} ▾
         </Button>
       }

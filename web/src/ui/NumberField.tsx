@@ -99,33 +99,7 @@ function Drawn({ field, value, zone, onChange, onEnd, label, bare }: Props) {
   const origin = Math.min(1, Math.max(0, toTrack(field, field.default)));
   const changed = Math.abs(value - field.default) > field.nudge / 100;
   return (
-    <div className="min-w-0" title={field.help}>
-      <div className="flex h-5 items-baseline justify-between gap-1">
-        {!bare && (
-          <span className="shrink-0 text-dim" onDoubleClick={() => onChange(field.default)}>
-            {name}
-          </span>
-        )}
-        <input
-          aria-label={`${name}, value`}
-          value={typed ?? show(field, value, zone)}
-          onFocus={(e) => {
-            setTyped(show(field, value, zone));
-            e.currentTarget.select();
-          }}
-          onChange={(e) => setTyped(e.target.value)}
-          onBlur={finish}
-          onKeyDown={(e) => {
-            if (e.key === "Enter") e.currentTarget.blur();
-            if (e.key === "Escape") {
-              setTyped(null);
-              e.currentTarget.blur();
-            }
-            e.stopPropagation();
-          }}
-          className={`min-w-0 flex-1 bg-transparent text-right text-value outline-offset-0 select-text ${changed ? "text-bright" : "text-text"}`}
-        />
-      </div>
+    <div className="relative h-9 min-w-0" title={field.help}>
       <div
         ref={track}
         role="slider"
@@ -140,18 +114,38 @@ function Drawn({ field, value, zone, onChange, onEnd, label, bare }: Props) {
         onDoubleClick={() => onChange(field.default)}
         onKeyDown={keys}
         onBlur={onEnd}
-        className="relative h-3.5 cursor-ew-resize"
+        className="absolute inset-0 cursor-ew-resize"
       >
-        <div className="absolute inset-x-0 top-1.5 h-0.5 rounded bg-edge" />
+        {!bare && <span className="pointer-events-none absolute top-1 left-0 max-w-full truncate text-dim">{name}</span>}
+        <div className="absolute inset-x-0 bottom-[5px] h-0.5 rounded bg-edge" />
         <div
-          className="absolute top-1.5 h-0.5 bg-dim"
+          className="absolute bottom-[5px] h-0.5 bg-dim"
           style={{ left: `${Math.min(origin, share) * 100}%`, width: `${Math.abs(share - origin) * 100}%` }}
         />
         <div
-          className={`absolute top-0.5 h-2.5 w-2.5 -translate-x-1/2 rounded-full ${changed ? "bg-bright" : "bg-dim"}`}
+          className={`absolute bottom-px h-2.5 w-2.5 -translate-x-1/2 rounded-full ${changed ? "bg-bright" : "bg-dim"}`}
           style={{ left: `${share * 100}%` }}
         />
       </div>
+      <input
+        aria-label={`${name}, value`}
+        value={typed ?? show(field, value, zone)}
+        onFocus={(e) => {
+          setTyped(show(field, value, zone));
+          e.currentTarget.select();
+        }}
+        onChange={(e) => setTyped(e.target.value)}
+        onBlur={finish}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Escape") {
+            setTyped(null);
+            e.currentTarget.blur();
+          }
+          e.stopPropagation();
+        }}
+        className={`absolute top-0 right-0 h-6 w-[max(54px,min(76px,46%))] bg-transparent text-right text-value outline-offset-0 select-text ${changed ? "text-bright" : "text-text"}`}
+      />
     </div>
   );
 }

@@ -63,30 +63,23 @@ export function Card({ shot, marked, encode }: Props) {
       style={{ translate: `${transform?.x ?? 0}px ${transform?.y ?? 0}px`, transition }}
       className={`w-[208px] rounded border p-1.5 ${marked ? "border-lantern" : "border-shelf"} ${isDragging ? "z-10 bg-edge" : "bg-room"}`}
     >
-      <button
-        type="button"
-        aria-label={`Balance ${shot.name}`}
-        className="relative block"
-        disabled={index < 0}
-        onClick={() => look("balance")}
-      >
-        {index < 0 ? (
-          <span className="flex h-[109px] w-[194px] items-center justify-center bg-pit text-faint">no frame yet</span>
-        ) : (
-          <Thumb index={index} className="h-[109px] w-[194px] object-contain" />
-        )}
+      <div className="relative">
+        <button type="button" aria-label={`Balance ${shot.name}`} className="block" disabled={index < 0} onClick={() => look("balance")}>
+          {index < 0 ? <span className="block h-[109px] w-[194px] bg-pit" /> : <Thumb index={index} className="h-[109px] w-[194px] object-contain" />}
+        </button>
+        {index < 0 && <span className="pointer-events-none absolute inset-0 flex items-center justify-center text-dim">no frame yet</span>}
         {index >= 0 && !isInterpreted(shot) && (
-          <span className="absolute top-1 left-1 rounded bg-pit/80 px-1 text-bright" data-raw>
+          <span className="pointer-events-none absolute top-1 left-1 rounded bg-pit/80 px-1 text-bright" data-raw>
             not interpreted
           </span>
         )}
-        <span className="absolute right-1 bottom-1 rounded bg-pit/75 px-1 text-dim" data-length={shot.frames}>
+        <span className="pointer-events-none absolute right-1 bottom-1 rounded bg-pit/80 px-1 text-text" data-length={shot.frames}>
           {length(shot)}
         </span>
-        {shot.trim_steps > 0 && <span className="absolute bottom-1 left-1 rounded bg-pit/75 px-1 text-lantern">trimmed</span>}
-      </button>
+        {shot.trim_steps > 0 && <span className="pointer-events-none absolute bottom-1 left-1 rounded bg-pit/80 px-1 text-lantern">trimmed</span>}
+      </div>
       <div className="mt-1.5 flex items-center gap-1">
-        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-0 h-3 w-3 accent-lantern" />
+        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-1 h-4 w-4 accent-lantern" />
         <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => void attempt(() => api.editShot(shot.id, { name }))} />
         <button
           type="button"
@@ -95,7 +88,7 @@ export function Card({ shot, marked, encode }: Props) {
           onKeyDown={keys}
           aria-label={`Order of ${shot.name}`}
           title="Drag, or Alt with arrow keys"
-          className="text-faint hover:text-bright"
+          className="flex h-6 w-6 items-center justify-center text-faint hover:text-bright"
         >
           <GripVertical size={13} />
         </button>
@@ -117,19 +110,21 @@ export function Card({ shot, marked, encode }: Props) {
           ]}
         />
       </div>
-      <button
-        type="button"
-        aria-label={`Encoding of ${shot.name}`}
-        onClick={() => encode(shot.id)}
-        title="Set encoding…"
-        data-encoding-button
-        className="mt-1 flex h-6 w-full items-center justify-between gap-2 rounded bg-shelf px-2 text-value hover:bg-edge"
-      >
-        <span className={`truncate ${shot.encoding ? "" : "text-lantern"}`} data-encoding={shot.encoding}>
-          {shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}
-        </span>
-        <span className="shrink-0 whitespace-nowrap text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
-      </button>
+      <div className="mt-1 flex h-6 items-center gap-2">
+        <button
+          type="button"
+          aria-label={`Encoding of ${shot.name}: ${shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}`}
+          onClick={() => encode(shot.id)}
+          title="Set encoding…"
+          data-encoding-button
+          className="h-6 min-w-0 flex-1 rounded bg-shelf px-2 text-left text-value hover:bg-edge"
+        >
+          <span className={`block truncate ${shot.encoding ? "" : "text-lantern"}`} data-encoding={shot.encoding}>
+            {shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}
+          </span>
+        </button>
+        <span className="shrink-0 text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
+      </div>
       <p className="mt-1 truncate text-faint" title={shot.encoding_reason} data-reason>
         {shot.encoding_reason}
       </p>

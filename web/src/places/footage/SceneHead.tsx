@@ -41,7 +41,7 @@ export function SceneHead({ scene }: { scene: Scene }) {
           moveScene(scene.id, by);
           e.preventDefault();
         }}
-        className="text-faint hover:text-bright"
+        className="flex h-6 w-6 items-center justify-center text-faint hover:text-bright"
       >
         <GripVertical size={14} />
       </button>

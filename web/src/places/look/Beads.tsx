@@ -90,7 +90,7 @@ const GroupHead = memo(function GroupHead({ group }: { group: StepGroup }) {
             e.preventDefault();
           }}
           title={group.name}
-          className="min-w-0 flex-1 text-left"
+          className="h-8 min-w-0 flex-1 text-left"
         >
           <Label name={group.name} on={group.on} inHand={inHand} strength={group.strength} note={group.region ? regionNote(group.region.colours.inverted) : ""} />
         </button>
@@ -124,10 +124,14 @@ function Switch({ on, name, inHand, square = false, onClick }: { on: boolean; na
       aria-checked={on}
       aria-label={`${name} on`}
       onClick={onClick}
-      className={`z-10 h-[13px] w-[13px] shrink-0 border ${square ? "rounded-[3px]" : "rounded-full"} ${
-        on ? (inHand ? "border-lantern bg-lantern" : "border-ember bg-ember") : "border-faint bg-wall"
-      }`}
-    />
+      className="z-10 -mx-[5.5px] flex h-6 w-6 shrink-0 items-center justify-center"
+    >
+      <span
+        className={`block h-[13px] w-[13px] border ${square ? "rounded-[3px]" : "rounded-full"} ${
+          on ? (inHand ? "border-lantern bg-lantern" : "border-ember bg-ember") : "border-faint bg-wall"
+        }`}
+      />
+    </button>
   );
 }
 
@@ -224,7 +228,7 @@ const Bead = memo(function Bead({
           onDoubleClick={() => setRenaming(true)}
           onKeyDown={keys}
           title={step.name}
-          className="min-w-0 flex-1 text-left"
+          className="h-8 min-w-0 flex-1 text-left"
         >
           <Label
             name={step.name}

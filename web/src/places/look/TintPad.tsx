@@ -136,7 +136,7 @@ export function TintPad({ step }: { step: TintStep }) {
         aria-checked={step.values.opposite}
         onClick={() => setValue(step.id, "opposite", "Opposite", !step.values.opposite)}
         title="Keeps lights opposite to darks while either is dragged"
-        className={`absolute bottom-0 left-0 ${step.values.opposite ? "text-lantern" : "text-faint hover:text-bright"}`}
+        className={`absolute bottom-0 left-0 h-6 ${step.values.opposite ? "text-lantern" : "text-faint hover:text-bright"}`}
       >
         ⟷ opposite
       </button>

@@ -28,7 +28,7 @@ export function CurvesBody({ step, info }: { step: Extract<Step, { kind: "curves
             role="radio"
             aria-checked={f.id === channel}
             onClick={() => setChannel(f.id)}
-            className={`flex h-6 items-center gap-2 rounded px-2 text-left ${f.id === channel ? "bg-shelf text-bright" : "text-dim"}`}
+            className={`flex h-6 shrink-0 items-center gap-2 rounded px-2 text-left ${f.id === channel ? "bg-shelf text-bright" : "text-dim"}`}
           >
             <span className="h-2 w-2 rounded-full" style={{ background: CURVE_COLOURS[f.id] }} />
             {f.title}

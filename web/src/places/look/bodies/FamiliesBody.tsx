@@ -30,15 +30,15 @@ import {
 type FamilyStep = Extract<Step, { kind: "colour-families" }>;
 
 /** Radii in a box of 200: the hub, where a family stands that moves nothing, the ring's inner and outer edge. */
-const HUB = 26;
-const REST = 58;
+const HUB = 36;
+const REST = 60;
 const RING = 82;
 const EDGE = 92;
 
 const HUBS = [
-  { id: "darks", y: 13, colour: "#3a3a3a" },
+  { id: "darks", y: 26, colour: "#3a3a3a" },
   { id: "neutrals", y: 0, colour: "#808080" },
-  { id: "lights", y: -13, colour: "#e4e4e4" },
+  { id: "lights", y: -26, colour: "#e4e4e4" },
 ] as const;
 
 const point = (degrees: number, r: number): [number, number] => {
@@ -250,7 +250,7 @@ function Ring(props: {
         <circle
           key={h.id}
           cy={h.y}
-          r={5.6}
+          r={7}
           fill={h.colour}
           stroke={selected === h.id ? "var(--color-lantern)" : "var(--color-edge)"}
           strokeWidth={selected === h.id ? 2 : 1}

@@ -49,7 +49,7 @@ export function HueBody({ step, info }: { step: HueStep; info: KindInfo }) {
               role="radio"
               aria-checked={shown === c.id}
               onClick={() => setShown(c.id)}
-              className={`h-[22px] rounded px-2 text-left ${shown === c.id ? "bg-shelf text-bright" : "text-dim hover:text-bright"}`}
+              className={`h-6 shrink-0 rounded px-2 text-left ${shown === c.id ? "bg-shelf text-bright" : "text-dim hover:text-bright"}`}
             >
               {c.title}
             </button>

@@ -9,7 +9,7 @@ export function Tabs({ value, tabs, onChange }: { value: string; tabs: [string, 
           role="tab"
           aria-selected={value === id}
           onClick={() => onChange(id)}
-          className={`h-5 rounded px-1.5 ${value === id ? "bg-shelf text-bright" : "text-dim hover:text-bright"}`}
+          className={`h-6 rounded px-1.5 ${value === id ? "bg-shelf text-bright" : "text-dim hover:text-bright"}`}
         >
           {label}
         </button>
