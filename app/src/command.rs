@@ -85,6 +85,7 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
                     let scene = e.reference == Reference::Scene;
                     serde_json::json!({
                         "id": e.id,
+                        "name": e.name,
                         "title": e.title,
                         "reference": if scene { "scene" } else { "display" },
                         "linear": e.is_linear(),
@@ -98,7 +99,7 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
         Command::Encodings { json: false } => {
             for e in Encoding::shipped() {
                 let side = if e.reference == Reference::Scene { "scene" } else { "display" };
-                println!("{:<15} {:<8} {}", e.id, side, e.title);
+                println!("{:<15} {:<8} {:<26} {}", e.id, side, e.name, e.title);
             }
             Ok(())
         }

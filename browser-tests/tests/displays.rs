@@ -10,7 +10,7 @@ const MARKS: &str = "return [...document.querySelector('canvas[data-scope=wave]'
     .map((e) => e.innerText).sort().join(' ')";
 
 async fn make_for(set: &Set, display: &str) -> Outcome {
-    set.click("button[aria-label^='Display: ']").await?;
+    set.click("button[aria-label*='display: ']").await?;
     set.press("[role=menuitem]", display).await
 }
 

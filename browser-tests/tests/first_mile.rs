@@ -293,3 +293,31 @@ async fn a_production_without_a_look_offers_one_and_taking_from_the_shelf_makes_
     set.until("return document.querySelector('[data-menu=look]').innerText.startsWith('Sepia Ledger') && document.querySelectorAll('[data-step]').length > 1").await?;
     set.close().await
 }
+
+#[tokio::test]
+async fn files_dropped_anywhere_in_footage_come_in() -> Outcome {
+    let set = Set::new().await?;
+    set.open("?place=footage").await?;
+    let folder = tempfile::tempdir()?;
+    let files = write(
+        folder.path(),
+        &[("own wall.png", "320x180", "rgb24", 1), ("own sky.png", "180x320", "rgb24", 1)],
+    )?;
+    // The bytes as a page gets them from the desktop; the first on the ground, the second on a scene.
+    for (file, on) in files.iter().zip(["[data-footage]", "[aria-label=\"Scene Foggy mole\"]"]) {
+        let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let bytes: Vec<serde_json::Value> = std::fs::read(file)?.into_iter().map(Into::into).collect();
+        let script = "const [name, bytes, on] = arguments; const data = new DataTransfer();
+             data.items.add(new File([new Uint8Array(bytes)], name, { type: 'image/png' }));
+             const target = document.querySelector(on);
+             for (const type of ['dragover', 'drop']) target.dispatchEvent(new DragEvent(type, { bubbles: true, cancelable: true, dataTransfer: data }))";
+        set.driver.execute(script, vec![name.clone().into(), bytes.into(), on.into()]).await?;
+        let shot = name.trim_end_matches(".png");
+        set.until(&format!("return !!document.querySelector('[data-shot={shot:?}] canvas[data-drawn]')"))
+            .await?;
+    }
+    // Sorted by name the sky came first: on the ground, so into the last scene of shots.
+    set.find("[aria-label=\"Scene Workbench\"] [data-shot=\"own sky\"]").await?;
+    set.find("[aria-label=\"Scene Foggy mole\"] [data-shot=\"own wall\"]").await?;
+    set.close().await
+}

@@ -170,3 +170,34 @@ async fn nothing_overlaps_in_a_small_window_and_all_keys_are_on_a_sheet() -> Out
     set.until("return document.querySelectorAll('[role=dialog] dt').length > 25").await?;
     set.close().await
 }
+
+#[tokio::test]
+async fn a_picture_that_is_older_than_the_values_says_so() -> Outcome {
+    let mut set = Set::new().await?;
+    set.open(OPEN).await?;
+    set.take("Tone").await?;
+    set.until("return !document.querySelector('[data-behind]')").await?;
+    // The server goes while a value is changed: the picture stays, and is marked.
+    if let Some(server) = &mut set.server {
+        server.kill();
+    }
+    set.keys("[data-field=contrast]", Key::Right + "").await?;
+    set.until("return !!document.querySelector('[data-behind]') && !!document.querySelector('[data-away]')")
+        .await?;
+    set.close().await
+}
+
+#[tokio::test]
+async fn notes_of_a_first_visit_are_dismissed_for_good_and_keep_no_click_from_anything() -> Outcome {
+    let set = Set::new().await?;
+    set.open(OPEN).await?;
+    set.js("localStorage.removeItem('dusky-lantern seen look')").await?;
+    set.open(OPEN).await?;
+    set.until("return document.querySelectorAll('[data-notes=look] > div').length === 3").await?;
+    set.click("[data-step=tone] button[aria-current]").await?;
+    set.push("[data-notes] button", "Got it").await?;
+    set.until("return !document.querySelector('[data-notes]')").await?;
+    set.open(OPEN).await?;
+    assert_eq!(set.js("return document.querySelectorAll('[data-notes]').length").await?, 0);
+    set.close().await
+}

@@ -20,6 +20,8 @@ pub fn run_all() -> Outcome {
             "speed",
             "--example",
             "film",
+            "--example",
+            "decode",
             "--bin",
             "dusky-lantern",
         ],
@@ -47,6 +49,7 @@ pub fn run_all() -> Outcome {
     )?;
     let status = command("", "target/debug/latency", &[])
         .env("LANTERN_PROGRAM", root().join("target/release/dusky-lantern"))
+        .env("LANTERN_DECODE", root().join("target/release/examples/decode"))
         .status()
         .map_err(|e| e.to_string())?;
     if status.success() { Ok(()) } else { Err("the browser's figures failed".into()) }

@@ -14,10 +14,10 @@ use std::path::{Path, PathBuf};
 pub struct Inspect {
     /// A table, look, camera profile or picture.
     file: PathBuf,
-    /// For a table: the encoding that it expects, an id or a camera profile file; with --to, its shape is judged.
+    /// For a table: its input encoding, an id or a camera profile file; with --to, its shape is judged.
     #[arg(long, requires = "to")]
     from: Option<String>,
-    /// For a table: the encoding that it gives.
+    /// For a table: its output encoding.
     #[arg(long, requires = "from")]
     to: Option<String>,
     /// Print JSON.

@@ -27,10 +27,10 @@ pub struct Bake {
     /// The look file.
     #[arg(long)]
     look: PathBuf,
-    /// Encoding that the table expects: an id, or a camera profile file.
+    /// Input encoding of the table: an id, or a camera profile file.
     #[arg(long)]
     from: String,
-    /// Encoding that the table gives.
+    /// Output encoding of the table.
     #[arg(long)]
     to: String,
     /// Points on a side.

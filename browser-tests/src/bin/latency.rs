@@ -42,7 +42,7 @@ seen.push = (...values) => {
 };
 "#;
 
-#[tokio::main]
+#[tokio::main(flavor = "multi_thread")]
 async fn main() -> Outcome {
     let set = Set::new().await?;
     let (long, film) = longer(&set)?;
@@ -55,6 +55,86 @@ async fn main() -> Outcome {
     ] {
         measure(&set, look, what).await?;
     }
+    grained(&set).await?;
+    set.close().await?;
+    intake().await
+}
+
+/// A long path with film and grain, while something else takes half of the machine.
+async fn grained(set: &Set) -> Outcome {
+    let (_, film) = longer(set)?;
+    let mut film = film;
+    let grain = json!({ "id": "grain", "name": "Grain", "zone": "film", "on": true, "strength": 1.0, "kind": "grain", "values": {} });
+    let steps = film["steps"].as_array_mut().ok_or("no steps")?;
+    let print = steps.iter().position(|s| s["kind"] == "print").ok_or("no print")?;
+    steps.insert(print, grain);
+    set.post_look("Grained", &film)?;
+    let stop = std::sync::atomic::AtomicBool::new(false);
+    let half = std::thread::available_parallelism().map_or(1, |n| n.get() / 2).max(1);
+    std::thread::scope(|s| {
+        for _ in 0..half {
+            s.spawn(|| {
+                while !stop.load(std::sync::atomic::Ordering::Relaxed) {
+                    std::hint::spin_loop()
+                }
+            });
+        }
+        let done = tokio::task::block_in_place(|| {
+            tokio::runtime::Handle::current().block_on(measure(
+                set,
+                "Grained",
+                "13 steps, film, grain, half the machine taken",
+            ))
+        });
+        stop.store(true, std::sync::atomic::Ordering::Relaxed);
+        done
+    })
+}
+
+/// Pictures that come in.
+const PICTURES: usize = 40;
+
+/// How long forty 1920x1080 16-bit PNG take to come in, beside decoding them alone on two threads.
+async fn intake() -> Outcome {
+    let Some(decode) = std::env::var_os("LANTERN_DECODE") else { return Ok(()) };
+    let set = Set::empty().await?;
+    let folder = tempfile::tempdir()?;
+    // Noise like that of a sensor on a moving chart: files of a real picture's length.
+    let made = std::process::Command::new("ffmpeg")
+        .args([
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=s=1920x1080:r=1,noise=alls=6:allf=t",
+            "-frames:v",
+        ])
+        .args([&PICTURES.to_string(), "-pix_fmt", "rgb48be"])
+        .arg(folder.path().join("own %02d.png"))
+        .status()?;
+    assert!(made.success());
+    let mut files: Vec<String> = std::fs::read_dir(folder.path())?
+        .map(|f| Ok(f?.path().display().to_string()))
+        .collect::<Outcome<_>>()?;
+    files.sort();
+    let alone = std::process::Command::new(decode).args(&files).output()?;
+    let alone: f64 = String::from_utf8_lossy(&alone.stdout).split(' ').next().unwrap_or("").parse()?;
+    set.driver.goto(&set.url).await?;
+    set.push("button", "New production…").await?;
+    set.find("[role=dialog] input").await?.send_keys("Intake").await?;
+    set.push("[role=dialog] button", "Create production").await?;
+    let chooser = set.find("input[aria-label=Files]").await?;
+    let begun = std::time::Instant::now();
+    chooser.send_keys(files.join("\n")).await?;
+    set.until(&format!(
+        "return !document.querySelector('[data-incoming]') && document.querySelectorAll('[data-shot-id]').length === {PICTURES}"
+    ))
+    .await?;
+    let took = begun.elapsed().as_millis() as f64;
+    row("forty 1080p 16-bit PNG come in", took / 1e3, "s", "");
+    row("decoding them alone on two threads", alone / 1e3, "s", "");
+    row("the one over the other", took / alone, "", "at most 1.20");
     set.close().await
 }
 

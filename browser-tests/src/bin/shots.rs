@@ -2,6 +2,7 @@
 
 use lantern_browser_tests::{Outcome, Set};
 use std::path::Path;
+use thirtyfour::Key;
 
 /// File name, query, the step to take in hand.
 const VIEWS: [(&str, &str, &str); 19] = [
@@ -13,9 +14,9 @@ const VIEWS: [(&str, &str, &str); 19] = [
     ("look-tone-tint", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone-tint"),
     ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
-    ("look-saturation", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "saturation"),
+    ("look-families", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-hdr", "?look=Harbour%20Dusk&shot=ferry%20deck%20008", "tone"),
-    ("look-plain-rendering", "?look=Salt%20and%20Ember&shot=workbench%20001", "plain-rendering"),
+    ("encoding", "?place=footage", ""),
     ("look-hue-curves", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-range", "?look=Brine%20Light&shot=workbench%20001", "tone"),
     ("look-against", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20004", "tone-tint"),
@@ -35,6 +36,10 @@ async fn main() -> Outcome {
         if query.contains("place=footage") {
             set.open(query).await?;
             set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 13").await?;
+            if name == "encoding" {
+                set.click("[aria-label^=\"Encoding of kelp greenhouse 003:\"]").await?;
+                set.until("const all = [...document.querySelectorAll('[data-seen]')]; return all.length > 10 && all.slice(0, 9).every((i) => i.complete && i.naturalWidth > 0)").await?;
+            }
             if name == "camera-profile" {
                 set.click("section[aria-label=\"Camera profiles\"] button").await?;
                 set.until("return !!document.querySelector('[data-plot=profile]')").await?;
@@ -88,8 +93,17 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             set.until("return !!document.querySelector('[data-bump]')").await?;
             set.type_value("Hue", "28").await?;
         }
+        "look-families" => {
+            set.add_step("scene", "Colour families").await?;
+            set.until("return document.querySelectorAll('[data-ring] line').length > 30").await?;
+            let shown = set.shown().await?;
+            set.keys("[data-family=Greens]", Key::Left + "").await?;
+            set.type_value("Hue", "24").await?;
+            set.type_value("Saturation", "70").await?;
+            set.newer(shown).await?;
+        }
         "look-range" => {
-            set.press("button", "all colours").await?;
+            set.press("button", "Everywhere").await?;
             set.press("button", "Pick").await?;
             set.touch("[data-touch=hand]", &[[0.526, 0.574], [0.625, 0.64]]).await?;
             set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;
@@ -98,8 +112,8 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             set.newer(shown).await?;
         }
         "look-against" => {
-            set.click("[aria-label=Seeing] button[aria-haspopup=menu]").await?;
-            set.press("[role=menuitem]", "look Brine Light").await?;
+            set.click("[aria-label=View] button[aria-haspopup=menu]").await?;
+            set.press("[role=menuitem]", "Look Brine Light").await?;
             set.until("return !!document.querySelector('canvas[data-beside]')?.dataset.seq").await?;
             for _ in 0..3 {
                 set.js("document.querySelector('[data-wipe]').dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', bubbles: true }))")
@@ -126,7 +140,7 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
         }
         "look-hdr" => {
             let shown = set.shown().await?;
-            set.click("button[aria-label^='Display: ']").await?;
+            set.click("button[aria-label*='display: ']").await?;
             set.press("[role=menuitem]", "Rec.2100 PQ, 1000 cd/m²").await?;
             set.newer(shown).await?;
         }

@@ -7,7 +7,7 @@ use crate::jobs::{Jobs, intake as job};
 use crate::media::clip;
 use crate::media::folders::{Folders, Listing};
 use crate::media::intake::{self, Group};
-use crate::preview::Studio;
+use crate::preview::{Source, Studio};
 use crate::store::Store;
 use crate::store::scenes::Scene;
 use crate::store::shots::{COMING, Frame, Shot};
@@ -150,15 +150,22 @@ pub async fn create_shot(
         let _turn = turn;
         store.with(|c| Scene::find(c, &scene))?;
         let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
-        store.change(|c| {
+        let (detail, source) = store.change(|c| {
             let mut shot = Shot::new(c, &scene, &called)?;
             shot.encoding = taken.facts.guess.encoding.unwrap_or_default().into();
             shot.encoding_reason.clone_from(&taken.facts.guess.reason);
             shot.expected = expected;
             shot.insert(c)?;
             taken.put(c, &shot.id)?;
-            ShotDetail::of(c, shot, None)
-        })
+            let (_, production) = Shot::find(c, &shot.id)?;
+            let source = Source::of(c, &shot, &production, 0, &shot.encoding)?;
+            Ok((ShotDetail::of(c, shot, None)?, source))
+        })?;
+        // It is looked at next: what was decoded for taking it in need not be decoded again.
+        let decoded = taken.decoded;
+        let orientation = decoded.beside.orientation;
+        studio.proxies.keep_decoded(&studio.media, &source, decoded.picture, orientation)?;
+        Ok::<_, ApiError>(detail)
     });
     Ok(web::Json(made.await??))
 }
@@ -208,7 +215,7 @@ pub async fn add_frame(
         let _turn = turn;
         store.with(|c| Shot::find(c, &shot).map(drop))?;
         let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
-        store.change(|c| taken.put(c, &shot).map(drop))
+        store.change(|c| taken.put(c, &shot))
     });
     added.await??;
     Ok(HttpResponse::NoContent().finish())

@@ -21,6 +21,8 @@ pub struct TakenIn {
     pub frame: Frame,
     /// What the file says of itself.
     pub facts: Facts,
+    /// Its pixels as they stand in the file, and how they are turned.
+    pub decoded: lantern_formats::frame::Frame,
 }
 
 /// Refuses a picture that takes too much memory once it is read, by its header. `length` is that of its file.
@@ -39,7 +41,7 @@ pub fn within_memory(name: &str, facts: &Facts, length: usize) -> ApiResult<()> 
 }
 
 /// Looks at a picture file's bytes: they have to decode to the end. The size is the one that it is seen in.
-fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
+fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize, lantern_formats::frame::Frame)> {
     let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
     let mut facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
     within_memory(name, &facts, bytes.len())?;
@@ -47,7 +49,8 @@ fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize)> {
     if frame.beside.orientation > 4 {
         (facts.width, facts.height) = (facts.height, facts.width);
     }
-    Ok((facts, frame.picture.heal()))
+    let healed = frame.picture.heal();
+    Ok((facts, healed, frame))
 }
 
 /// Refuses a file by its first bytes, before all of it is read.
@@ -61,7 +64,13 @@ fn check_head(name: &str, path: &std::path::Path) -> ApiResult<()> {
     Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
 }
 
-fn taken(name: &str, number: i32, hash: String, bytes: u64, (facts, healed): (Facts, usize)) -> TakenIn {
+fn taken(
+    name: &str,
+    number: i32,
+    hash: String,
+    bytes: u64,
+    (facts, healed, decoded): (Facts, usize, lantern_formats::frame::Frame),
+) -> TakenIn {
     let frame = Frame {
         shot_id: String::new(),
         number,
@@ -72,7 +81,7 @@ fn taken(name: &str, number: i32, hash: String, bytes: u64, (facts, healed): (Fa
         bytes: bytes as i64,
         healed: healed as i64,
     };
-    TakenIn { frame, facts }
+    TakenIn { frame, facts, decoded }
 }
 
 /// Takes in a picture that arrived whole under a key. One that is refused is given up.
@@ -112,12 +121,10 @@ pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path
 
 impl TakenIn {
     /// Saves the frame as one of a shot.
-    pub fn put(mut self, c: &mut SqliteConnection, shot: &str) -> ApiResult<Frame> {
+    pub fn put(&self, c: &mut SqliteConnection, shot: &str) -> ApiResult<()> {
         let (hash, bytes) = (self.frame.media_hash.clone(), self.frame.bytes);
         Media { hash, kind: "picture".into(), bytes }.insert(c)?;
-        self.frame.shot_id = shot.into();
-        self.frame.put(c)?;
-        Ok(self.frame)
+        Frame { shot_id: shot.into(), ..self.frame.clone() }.put(c)
     }
 }
 

@@ -112,6 +112,17 @@ impl Source {
         drop(bytes);
         let (mut picture, orientation) = (frame.picture, frame.beside.orientation);
         picture.heal();
+        self.seen(media, picture, orientation, width)
+    }
+
+    /// The same of a picture that is decoded already, as it stands in its file.
+    fn seen(
+        &self,
+        media: &MediaFolder,
+        mut picture: Picture,
+        orientation: u8,
+        width: usize,
+    ) -> ApiResult<(Proxy, Option<Proxy>)> {
         let own = self.interpret(media, &mut picture)?;
         let encoding = if own.is_linear() { named("acescct")? } else { own.clone() };
         let seen = if orientation > 4 { picture.height() } else { picture.width() };
@@ -256,6 +267,19 @@ impl Proxies {
                 }
             }
         }
+    }
+
+    /// Keeps a picture that was just decoded for another reason, as it stands in its file: it will be looked at next.
+    pub fn keep_decoded(
+        &self,
+        media: &MediaFolder,
+        source: &Source,
+        picture: Picture,
+        orientation: u8,
+    ) -> ApiResult<()> {
+        let (made, _) = source.seen(media, picture, orientation, MIDDLING)?;
+        self.keep(&(source.key(), MIDDLING), &Arc::new(made));
+        Ok(())
     }
 
     /// What is kept; or the turn to make it; or the one who makes it now.

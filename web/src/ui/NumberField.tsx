@@ -116,7 +116,6 @@ function Drawn({ field, value, zone, onChange, onEnd, label, bare }: Props) {
         onBlur={onEnd}
         className="absolute inset-0 cursor-ew-resize"
       >
-        {!bare && <span className="pointer-events-none absolute top-1 left-0 max-w-full truncate text-dim">{name}</span>}
         <div className="absolute inset-x-0 bottom-[5px] h-0.5 rounded bg-edge" />
         <div
           className="absolute bottom-[5px] h-0.5 bg-dim"
@@ -127,25 +126,28 @@ function Drawn({ field, value, zone, onChange, onEnd, label, bare }: Props) {
           style={{ left: `${share * 100}%` }}
         />
       </div>
-      <input
-        aria-label={`${name}, value`}
-        value={typed ?? show(field, value, zone)}
-        onFocus={(e) => {
-          setTyped(show(field, value, zone));
-          e.currentTarget.select();
-        }}
-        onChange={(e) => setTyped(e.target.value)}
-        onBlur={finish}
-        onKeyDown={(e) => {
-          if (e.key === "Enter") e.currentTarget.blur();
-          if (e.key === "Escape") {
-            setTyped(null);
-            e.currentTarget.blur();
-          }
-          e.stopPropagation();
-        }}
-        className={`absolute top-0 right-0 h-6 w-[max(54px,min(76px,46%))] bg-transparent text-right text-value outline-offset-0 select-text ${changed ? "text-bright" : "text-text"}`}
-      />
+      <div className="pointer-events-none absolute inset-x-0 top-0 flex h-6 items-center justify-between gap-1">
+        <span className="truncate text-dim">{!bare && name}</span>
+        <input
+          aria-label={`${name}, value`}
+          value={typed ?? show(field, value, zone)}
+          onFocus={(e) => {
+            setTyped(show(field, value, zone));
+            e.currentTarget.select();
+          }}
+          onChange={(e) => setTyped(e.target.value)}
+          onBlur={finish}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") e.currentTarget.blur();
+            if (e.key === "Escape") {
+              setTyped(null);
+              e.currentTarget.blur();
+            }
+            e.stopPropagation();
+          }}
+          className={`pointer-events-auto h-6 field-sizing-content max-w-[75%] min-w-6 bg-transparent text-right text-value outline-offset-0 select-text ${changed ? "text-bright" : "text-text"}`}
+        />
+      </div>
     </div>
   );
 }

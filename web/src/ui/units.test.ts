@@ -1,7 +1,7 @@
 /** Numbers as people read and type them. */
 import { describe, expect, it } from "vitest";
 import type { Field } from "../api/client";
-import { parse, show, tonePlace } from "./units";
+import { counted, parse, refusedName, show, tonePlace } from "./units";
 
 const field = (unit: Field["unit"], id = "amount") => ({ id, unit }) as Field;
 
@@ -57,5 +57,27 @@ describe("reading", () => {
         }
       }
     }
+  });
+});
+
+describe("what is typed", () => {
+  it("is a number with its unit or none, and nothing that only begins like one", () => {
+    const percent = field("percent");
+    for (const [text, value] of [["50", 0.5], ["50 %", 0.5], ["1.5e1 %", 0.15], [".5", 0.005], ["5,", 0.05], ["−3", -0.03], ["1e99", 1e97]] as const) {
+      expect(parse(percent, text, "scene"), text).toBeCloseTo(value, 10 - Math.log10(Math.abs(value)));
+    }
+    for (const wrong of ["0x10", "soft", "--5", "1 2 x", "", "%", "1e", "5 5 5 st 3", "Infinity", "NaN"]) expect(parse(percent, wrong, "scene"), wrong).toBeNull();
+  });
+});
+
+describe("names and counts", () => {
+  it("agree with their numbers", () => {
+    expect([counted(0, "shot"), counted(1, "shot"), counted(4, "shot")]).toEqual(["0 shots", "1 shot", "4 shots"]);
+  });
+
+  it("are refused with the reason where they are empty or too long", () => {
+    expect([refusedName("Dusk"), refusedName("x".repeat(200))]).toEqual(["", ""]);
+    expect(refusedName("  ")).toMatch(/at least one letter/);
+    expect(refusedName("x".repeat(201))).toMatch(/at most 200 letters; this one has 201/);
   });
 });

@@ -2,7 +2,7 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Production } from "../../api/client";
 import { useSession } from "../../state/session";
-import { dropOn, moveScene, moveShot, nudgeShot } from "./order";
+import { dropOn, moveScene, moveShot, moveShots, nudgeShot, putInOrder } from "./order";
 
 const calls = vi.hoisted(() => ({ arrange: vi.fn(() => Promise.resolve()), production: vi.fn() }));
 
@@ -33,6 +33,24 @@ beforeEach(() => {
   // The server is slow: what is shown does not wait for it.
   calls.production.mockReturnValue(new Promise(() => undefined));
   useSession.setState({ production: production(), shot: "q1" });
+});
+
+describe("several shots", () => {
+  it("move together, in the order that they have, from wherever they stand", () => {
+    moveShots(["d1", "q3", "q1"], "empty");
+    expect(shown()).toBe("quay: q2 | deck: | empty: q1 q3 d1");
+    moveShots(["q1", "q3"], "empty", 0);
+    expect(shown()).toBe("quay: q2 | deck: | empty: q1 q3 d1");
+    expect(calls.arrange).toHaveBeenCalledTimes(2);
+  });
+
+  it("that came in in another order than they were sent stand in that order, at the places that they have", () => {
+    putInOrder("quay", ["q3", "q1"]);
+    expect(shown()).toBe("quay: q3 q2 q1 | deck: d1 | empty:");
+    putInOrder("quay", ["q3", "q2", "q1"]);
+    putInOrder("quay", ["q2", "nobody"]);
+    expect(calls.arrange).toHaveBeenCalledTimes(1);
+  });
 });
 
 describe("shots", () => {

@@ -120,7 +120,9 @@ const LEVEL_NAMES = ["in black", "in white", "middle", "out black", "out white"]
 export function LevelsBody({ step, info }: Of<"levels">) {
   return (
     <>
-      <TonePlot zone={step.zone} />
+      <div className="flex min-w-0 flex-1 @max-[560px]:hidden">
+        <TonePlot zone={step.zone} />
+      </div>
       <div className="grid w-[420px] grid-cols-4 content-start gap-x-4 overflow-y-auto pr-1">
         {(["", ...CHANNELS] as const).map((channel) => (
           <div key={channel} role="group" aria-label={channel || "all channels"}>
@@ -167,7 +169,9 @@ export function SlopeBody({ step, info }: Of<"slope-offset-power">) {
   };
   return (
     <>
-      <TonePlot zone={step.zone} />
+      <div className="flex min-w-0 flex-1 @max-[560px]:hidden">
+        <TonePlot zone={step.zone} />
+      </div>
       <div className="flex w-[400px] flex-col">
         <div className="grid grid-cols-3 gap-x-4">
           {CHANNELS.map((c) => (

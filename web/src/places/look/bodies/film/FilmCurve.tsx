@@ -62,7 +62,7 @@ export function FilmCurve({ negative, exposure, push }: { negative: string | nul
     e.stopPropagation();
   };
   return (
-    <figure aria-label="Film on its curve" className="-mx-1 flex min-w-0 flex-1 flex-col">
+    <figure aria-label="Film on its curve" className="-mx-1 flex min-w-0 flex-1 flex-col @max-[560px]:hidden">
       <div
         role="slider"
         tabIndex={negative ? 0 : -1}
