@@ -95,6 +95,11 @@ impl Picture {
     /// Replaces NaN by 0 and infinities by the largest half-float value (65504), as readers do; gives the
     /// number of values replaced.
     pub fn heal(&mut self) -> usize {
+        // Nearly always there is nothing to do, which is told without a branch for each value.
+        let bits = |v: &f32| v.to_bits() & 0x7fff_ffff;
+        if self.pixels.as_flattened().iter().map(bits).fold(0, u32::max) < f32::INFINITY.to_bits() {
+            return 0;
+        }
         let mut healed = 0;
         for v in self.pixels.iter_mut().flatten() {
             if !v.is_finite() {
@@ -116,8 +121,27 @@ impl Picture {
         }
         let w = ((self.width as f64 * scale).round() as usize).max(1);
         let h = ((self.height as f64 * scale).round() as usize).max(1);
-        let narrow = shrink_rows(&self.pixels, self.width, self.height, w);
-        let pixels = transpose(&shrink_rows(&transpose(&narrow, w, self.height), self.height, w, h), h, w);
+        let mut pixels = Vec::with_capacity(w * h);
+        let across = shares(self.width, w);
+        let mut row = vec![[0.0_f32; 4]; self.width];
+        for (from, parts) in shares(self.height, h) {
+            row.fill([0.0; 4]);
+            for (y, share) in (from..).zip(&parts) {
+                let source = &self.pixels[y * self.width..(y + 1) * self.width];
+                for (sum, v) in row.as_flattened_mut().iter_mut().zip(source.as_flattened()) {
+                    *sum += share * v;
+                }
+            }
+            pixels.extend(across.iter().map(|(from, parts)| {
+                let mut sum = [0.0_f32; 4];
+                for (p, share) in row[*from..].iter().zip(parts) {
+                    for c in 0..4 {
+                        sum[c] += share * p[c];
+                    }
+                }
+                sum
+            }));
+        }
         Self { width: w, height: h, pixels }
     }
 }
@@ -148,32 +172,18 @@ pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
     crate::lane::vectorised(Convert(pixels, out));
 }
 
-/// Shrinks each of `rows` rows from `from` to `to` pixels.
-fn shrink_rows(pixels: &[[f32; 4]], from: usize, rows: usize, to: usize) -> Vec<[f32; 4]> {
+/// What each of `to` places takes of `from` neighbours: the first one, and the shares of it and those after it. They add up
+/// to one.
+fn shares(from: usize, to: usize) -> Vec<(usize, Vec<f32>)> {
     let step = from as f64 / to as f64;
-    let mut out = Vec::with_capacity(to * rows);
-    for row in pixels.chunks_exact(from) {
-        for x in 0..to {
-            let (a, b) = (x as f64 * step, ((x + 1) as f64 * step).min(from as f64));
-            let mut sum = [0.0_f64; 4];
-            for (i, p) in row.iter().enumerate().take(b.ceil() as usize).skip(a as usize) {
-                let share = (b.min(i as f64 + 1.0) - a.max(i as f64)).max(0.0);
-                for (s, v) in sum.iter_mut().zip(p) {
-                    *s += share * f64::from(*v);
-                }
-            }
-            out.push(sum.map(|s| (s / (b - a)) as f32));
-        }
-    }
-    out
-}
-
-fn transpose(pixels: &[[f32; 4]], width: usize, height: usize) -> Vec<[f32; 4]> {
-    let mut out = Vec::with_capacity(pixels.len());
-    for x in 0..width {
-        out.extend((0..height).map(|y| pixels[y * width + x]));
-    }
-    out
+    let of = |place: usize| {
+        let (a, b) = (place as f64 * step, ((place + 1) as f64 * step).min(from as f64));
+        let first = a as usize;
+        let end = (b.ceil() as usize).clamp(first + 1, from);
+        let share = |i: usize| ((b.min(i as f64 + 1.0) - a.max(i as f64)).max(0.0) / (b - a)) as f32;
+        (first, (first..end).map(share).collect())
+    };
+    (0..to).map(of).collect()
 }
 
 #[cfg(test)]

@@ -48,13 +48,23 @@ impl Rows {
     }
 
     pub(crate) fn put(&mut self, samples: impl Iterator<Item = f32>) {
-        let mut pixel = [0.0_f32; 4];
-        for (i, v) in samples.enumerate() {
-            let c = i % self.channels;
-            pixel[c] = v;
-            if c + 1 == self.channels {
-                self.pixels.push(rgba(pixel, self.channels));
+        // A loop for each number of channels: without a test for each sample.
+        match self.channels {
+            1 => self.put_pixels::<1>(samples),
+            2 => self.put_pixels::<2>(samples),
+            3 => self.put_pixels::<3>(samples),
+            _ => self.put_pixels::<4>(samples),
+        }
+    }
+
+    fn put_pixels<const CHANNELS: usize>(&mut self, mut samples: impl Iterator<Item = f32>) {
+        loop {
+            let mut pixel = [0.0_f32; 4];
+            for v in &mut pixel[..CHANNELS] {
+                let Some(sample) = samples.next() else { return };
+                *v = sample;
             }
+            self.pixels.push(rgba(pixel, CHANNELS));
         }
     }
 

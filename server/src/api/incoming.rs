@@ -146,8 +146,6 @@ pub async fn create_shot(
     }
     let turn = studio.turn().await?;
     let made = web::block(move || {
-        // Held until it is done, also where nobody waits for it any more.
-        let _turn = turn;
         store.with(|c| Scene::find(c, &scene))?;
         let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
         let (detail, source) = store.change(|c| {
@@ -165,6 +163,8 @@ pub async fn create_shot(
         let decoded = taken.decoded;
         let orientation = decoded.beside.orientation;
         studio.proxies.keep_decoded(&studio.media, &source, decoded.picture, orientation)?;
+        // Held until the picture is let go, also where nobody waits for it any more.
+        drop(turn);
         Ok::<_, ApiError>(detail)
     });
     Ok(web::Json(made.await??))

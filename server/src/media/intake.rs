@@ -49,7 +49,8 @@ fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize, lantern_formats
     if frame.beside.orientation > 4 {
         (facts.width, facts.height) = (facts.height, facts.width);
     }
-    let healed = frame.picture.heal();
+    // Whole numbers are always numbers.
+    let healed = if matches!(facts.format, "PNG" | "JPEG") { 0 } else { frame.picture.heal() };
     Ok((facts, healed, frame))
 }
 

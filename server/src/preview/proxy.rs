@@ -16,7 +16,7 @@ use lantern_core::look::{Path, Program};
 use lantern_core::picture::Picture;
 use lantern_core::table::{Bake, Reach};
 use std::collections::HashMap;
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, PoisonError};
 
 /// A frame's picture at some width, in code values of [`Proxy::encoding`].
 #[derive(Debug)]
@@ -29,8 +29,7 @@ pub struct Proxy {
     pub hash: String,
     /// Whether nobody knows what its values mean: they are shown as they are.
     pub raw: bool,
-    /// What it reads of a quick table.
-    pub reach: Option<Reach>,
+    reach: OnceLock<Option<Reach>>,
 }
 
 /// A file of the media folder and what its code values mean: all that a proxy is made from.
@@ -140,8 +139,20 @@ impl Source {
 
 impl Proxy {
     fn new(picture: Picture, encoding: Encoding, hash: String, raw: bool) -> Self {
-        let reach = Reach::of(&picture.pixels, &Bake::quick(&encoding, QUICK_SIZE));
-        Self { picture, encoding, hash, raw, reach }
+        Self { picture, encoding, hash, raw, reach: OnceLock::new() }
+    }
+
+    /// Other pixels in its place, of the same encoding, for one look at them: no table is filled for so few or for one colour.
+    /// `hash` tells them from all others.
+    pub fn with_pixels(&self, picture: Picture, hash: String) -> Self {
+        Self { reach: OnceLock::from(None), ..Self::new(picture, self.encoding.clone(), hash, self.raw) }
+    }
+
+    /// What it reads of a quick table; found out when it is first asked for.
+    pub fn reach(&self) -> Option<&Reach> {
+        self.reach
+            .get_or_init(|| Reach::of(&self.picture.pixels, &Bake::quick(&self.encoding, QUICK_SIZE)))
+            .as_ref()
     }
 
     /// The same, at most `width` pixels wide.
@@ -207,7 +218,7 @@ const MOST_BYTES: usize = 900 << 20;
 const MOST_AT_ONCE: usize = 2;
 
 fn size(p: &Proxy) -> usize {
-    p.picture.pixels.len() * 16 + p.reach.as_ref().map_or(0, |_| 256 << 10)
+    p.picture.pixels.len() * 16 + (256 << 10)
 }
 
 /// A place among those that decode; given back however decoding ends, and those that wait are told.

@@ -349,7 +349,7 @@ impl Studio {
         program: &Program,
         proxy: &Proxy,
     ) -> ApiResult<Option<Arc<Table>>> {
-        let Some(reach) = &proxy.reach else { return Ok(None) };
+        let Some(reach) = proxy.reach() else { return Ok(None) };
         let path = serde_json::to_string(path).map_err(ApiError::internal)?;
         let from = &proxy.encoding;
         let key = format!("{}|{:?}|{}|{}|{}|{path}", proxy.hash, r.view, r.width, from.id, r.display);
@@ -403,13 +403,7 @@ fn part(proxy: &Proxy, view: [f64; 4]) -> ApiResult<Proxy> {
     let rows = proxy.picture.pixels.chunks_exact(full_w).skip(top).take(h);
     let pixels = rows.flat_map(|row| row[left..left + w].iter().copied()).collect();
     let picture = picture::Picture::new(w, h, pixels).map_err(ApiError::internal)?;
-    Ok(Proxy {
-        picture,
-        encoding: proxy.encoding.clone(),
-        hash: proxy.hash.clone(),
-        raw: proxy.raw,
-        reach: None,
-    })
+    Ok(proxy.with_pixels(picture, proxy.hash.clone()))
 }
 
 /// Middle grey as large as a proxy, in its encoding.
@@ -419,7 +413,7 @@ fn grey(proxy: &Proxy) -> ApiResult<Proxy> {
     Program::compile(&Path::default(), &linear, &proxy.encoding)?.run(&mut grey);
     let (w, h) = (proxy.picture.width(), proxy.picture.height());
     let picture = picture::Picture::new(w, h, vec![grey[0]; w * h]).map_err(ApiError::internal)?;
-    Ok(Proxy { picture, encoding: proxy.encoding.clone(), hash: "grey".into(), raw: proxy.raw, reach: None })
+    Ok(proxy.with_pixels(picture, "grey".into()))
 }
 
 /// Population of the hues that a step or group is given: each pixel counts for up to 64, as colourful as it is; every

@@ -83,7 +83,7 @@ function AgainstMenu() {
         <>
           {listed && (
             <Button kind="quiet" className="px-1" onClick={() => setDifferences(true)}>
-              differences
+              Differences
             </Button>
           )}
           <Button kind="quiet" className="px-1" aria-label="Side by side or wipe" onClick={() => set({ againstAs: as === "wipe" ? "side" : "wipe" })}>

@@ -142,7 +142,8 @@ export const useIncoming = create<Uploads>((set, get) => {
       else change(id, { failure: e instanceof Error ? e.message : String(e) });
     }
     running.delete(id);
-    await refreshSometimes(true);
+    // While others come in, at the pace of all; at the end at once.
+    await refreshSometimes(running.size === 0);
     return made;
   }
 
