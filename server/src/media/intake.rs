@@ -6,6 +6,7 @@ use crate::store::productions::Media;
 use crate::store::shots::Frame;
 use diesel::SqliteConnection;
 use lantern_formats::facts::Facts;
+use std::collections::BTreeMap;
 
 /// The largest picture file: it is decoded in memory.
 const MOST_PICTURE: u64 = 1 << 30;
@@ -155,6 +156,9 @@ pub struct Group {
     pub files: Vec<(String, i32)>,
 }
 
+/// What the files of a sequence have alike: folder, what stands before their numbers, and ending.
+type Alike<'a> = (&'a str, &'a str, &'a str);
+
 /// The fewest numbered files that are one sequence: two may well be two stills.
 const FEWEST: usize = 3;
 
@@ -167,7 +171,7 @@ fn in_folder(path: &str) -> (&str, &str) {
 /// whose number stands after a space are stills with numbers, as people name them. Names may be paths, with `/` between
 /// folders, as a dropped folder has them.
 pub fn group(paths: &[String]) -> Vec<Group> {
-    let mut by_stem: std::collections::BTreeMap<(&str, &str, &str), Vec<(String, i32)>> = Default::default();
+    let mut by_stem: BTreeMap<Alike<'_>, Vec<(String, i32)>> = BTreeMap::new();
     let mut groups = Vec::new();
     let single = |path: &str| Group {
         name: still_name(in_folder(path).1),

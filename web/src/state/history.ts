@@ -1,5 +1,5 @@
 /** Undo that outlives the page: the changes of each document, kept in this browser. */
-import { createStore, del, entries, get, set } from "idb-keyval";
+import { createStore, del, entries, get, keys, set } from "idb-keyval";
 import type { Look, Path } from "../api/client";
 
 export interface Past {
@@ -37,6 +37,8 @@ export async function keepHistory(key: string, kept: Omit<Kept, "at">): Promise<
   if (!store) return;
   try {
     await set(key, { ...kept, past: kept.past.slice(-MOST), future: kept.future.slice(-MOST), at: Date.now() }, store);
+    // All of them are read only where there are too many.
+    if ((await keys(store)).length <= MOST_DOCUMENTS) return;
     const all = await entries<string, Kept>(store);
     const old = all.sort((a, b) => b[1].at - a[1].at).slice(MOST_DOCUMENTS);
     for (const [k] of old) await del(k, store);

@@ -13,13 +13,13 @@ import { CopyTrim } from "./CopyTrim";
 const SHOWS: { value: Show; label: string }[] = [
   { value: "picture", label: "picture" },
   { value: "stops", label: "false colour" },
-  { value: "marks", label: "clipping, gamut" },
+  { value: "marks", label: "clipping" },
 ];
 
 export function Toolbar() {
   const [copying, setCopying] = useState(false);
   return (
-    <div role="toolbar" aria-label="Balance tools" className="flex flex-wrap items-center gap-x-2 gap-y-1">
+    <div role="toolbar" aria-label="Balance tools" className="flex flex-wrap items-center gap-x-1.5 gap-y-1">
       <Areas />
       <Shown />
       <Second />

@@ -77,10 +77,6 @@ export function Card({ shot, marked, encode }: Props) {
           {length(shot)}
         </span>
         {shot.trim_steps > 0 && <span className="pointer-events-none absolute bottom-1 left-1 rounded bg-pit/80 px-1 text-lantern">trimmed</span>}
-      </div>
-      <div className="mt-1.5 flex items-center gap-1">
-        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-1 h-4 w-4 accent-lantern" />
-        <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => void attempt(() => api.editShot(shot.id, { name }))} />
         <button
           type="button"
           {...attributes}
@@ -88,10 +84,14 @@ export function Card({ shot, marked, encode }: Props) {
           onKeyDown={keys}
           aria-label={`Order of ${shot.name}`}
           title="Drag, or Alt with arrow keys"
-          className="flex h-6 w-6 items-center justify-center text-faint hover:text-bright"
+          className="absolute top-1 right-1 flex h-6 w-6 items-center justify-center rounded bg-pit/60 text-text hover:text-bright"
         >
           <GripVertical size={13} />
         </button>
+      </div>
+      <div className="mt-1.5 flex items-center gap-0.5">
+        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-1 h-4 w-4 accent-lantern" />
+        <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => void attempt(() => api.editShot(shot.id, { name }))} />
         <Menu
           trigger={
             <Button kind="quiet" aria-label={`More about ${shot.name}`} className="px-0.5">
