@@ -94,7 +94,7 @@ async fn stocks_that_make_no_film_are_refused_in_words_and_nothing_is_saved() {
     for (body, why) in [
         (of(&format!("{stock}/layers/0/gamma"), json!(900)), "Gamma is 900"),
         (of(&format!("{stock}/capture/0"), json!([2.0, 0.0, 0.0])), "sum to 1"),
-        (of(&format!("{stock}/restraint/1/0"), json!(7.0)), "Against is 7"),
+        (of(&format!("{stock}/restraint/1/0"), json!(7.0)), "Inter-layer is 7"),
         (of(&format!("{stock}/kind"), json!("reversal")), "projected"),
         (of("/path/steps/1/values/stock/dyes/cyan", json!([])), "cyan has 1 to 6 bands"),
         (of("/path/steps/1/values/red", json!(-1)), "Red light is -1"),

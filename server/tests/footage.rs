@@ -29,7 +29,7 @@ async fn a_picture_comes_in_unknown_is_shown_as_its_code_values_and_as_its_encod
         (&shot["name"], &shot["encoding"], &shot["width"]),
         (&json!("mole 014"), &json!(""), &json!(64))
     );
-    assert!(shot["encoding_reason"].as_str().unwrap().contains("does not say"));
+    assert!(shot["encoding_reason"].as_str().unwrap().contains("encoding not stated"));
 
     let id = shot["id"].as_str().unwrap();
     let picture = picture_of(id, Quality::Rest);
