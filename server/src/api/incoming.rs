@@ -162,7 +162,10 @@ pub async fn create_shot(
         // It is looked at next: what was decoded for taking it in need not be decoded again.
         let decoded = taken.decoded;
         let orientation = decoded.beside.orientation;
-        studio.proxies.keep_decoded(&studio.media, &source, decoded.picture, orientation)?;
+        // The shot is there already: a failure here costs one more decoding and nothing else.
+        if let Err(e) = studio.proxies.keep_decoded(&studio.media, &source, decoded.picture, orientation) {
+            tracing::warn!("{name}: {e}");
+        }
         // Held until the picture is let go, also where nobody waits for it any more.
         drop(turn);
         Ok::<_, ApiError>(detail)

@@ -5,7 +5,7 @@ use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
 use crate::media::intake;
 use crate::store::scenes::Scene;
-use crate::store::shots::{Frame, Shot};
+use crate::store::shots::{COMING, Frame, Shot};
 use crate::store::{Store, new_id};
 use actix_web::web;
 use diesel::SqliteConnection;
@@ -31,11 +31,13 @@ pub struct Replaced {
     pub gone: Vec<String>,
 }
 
-/// Gives a production's shots of a scene an order in which `made` stand where `at` stands.
+/// Gives the shots of a scene an order in which `made` stand after position `at`. Deleted ones keep their places among the
+/// others, so that they come back where they were.
 fn place(c: &mut SqliteConnection, scene: &str, at: i32, made: &[String]) -> ApiResult<()> {
-    let others: Vec<Shot> = Shot::of_scene(c, scene)?.into_iter().filter(|s| !made.contains(&s.id)).collect();
-    let before = others.iter().take_while(|s| s.position <= at).count();
-    let ids = others.iter().map(|s| s.id.clone()).collect::<Vec<_>>();
+    let mut others = Shot::places(c, scene)?;
+    others.retain(|(id, _)| !made.contains(id));
+    let before = others.iter().take_while(|(_, position)| *position <= at).count();
+    let ids = others.into_iter().map(|(id, _)| id).collect::<Vec<_>>();
     let order = ids[..before].iter().chain(made).chain(&ids[before..]);
     (0..).zip(order).try_for_each(|(position, id)| Shot::set_position(c, id, position))
 }
@@ -45,6 +47,12 @@ pub async fn apart(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<
     let done = store.run_change(move |c| {
         let (shot, _) = Shot::find(c, &id)?;
         let frames = Frame::of_shot(c, &id)?;
+        if shot.arrival == COMING {
+            return Err(ApiError::Invalid(format!(
+                "“{}” is still coming in: wait for it, or stop it",
+                shot.name
+            )));
+        }
         if !(2..=MOST_STILLS).contains(&frames.len()) {
             return Err(ApiError::Invalid(format!(
                 "“{}” has {} frames: sequences of 2 to {MOST_STILLS} are taken apart into stills",

@@ -162,6 +162,12 @@ impl Shot {
         if changed == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
     }
 
+    /// Ids and positions of all shots that a scene has and had, in order.
+    pub fn places(c: &mut SqliteConnection, scene: &str) -> ApiResult<Vec<(String, i32)>> {
+        let all = shots::table.filter(shots::scene_id.eq(scene)).order(shots::position);
+        Ok(all.select((shots::id, shots::position)).load(c)?)
+    }
+
     /// Gives it a place in its scene's order.
     pub fn set_position(c: &mut SqliteConnection, id: &str, position: i32) -> ApiResult<()> {
         diesel::update(shots::table.find(id)).set(shots::position.eq(position)).execute(c)?;
