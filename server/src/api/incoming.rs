@@ -6,9 +6,10 @@ use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, intake as job};
 use crate::media::clip;
 use crate::media::folders::{Folders, Listing};
-use crate::media::intake::{self, Group};
+use crate::media::intake::{self, Group, TakenIn};
 use crate::preview::{Source, Studio};
 use crate::store::Store;
+use crate::store::productions::Production;
 use crate::store::scenes::Scene;
 use crate::store::shots::{COMING, Frame, Shot};
 use actix_web::{HttpResponse, web};
@@ -144,31 +145,40 @@ pub async fn create_shot(
     if clip::is_clip_name(&name) {
         return clip_shot(store, studio, jobs, &scene, &body.key, &name, &called).await;
     }
+    // Reaching the disk takes as long as decoding does, and needs nothing that the next one waits for.
+    let (media, key, label) = (studio.clone(), body.key.clone(), name.clone());
+    let (within, finder) = (scene.clone(), store.clone());
+    let arrived = web::block(move || {
+        finder.with(|c| Scene::find(c, &within))?;
+        intake::Arrived::keep(&media.media, &key, &label)
+    });
+    let arrived = arrived.await??;
     let turn = studio.turn().await?;
     let made = web::block(move || {
-        store.with(|c| Scene::find(c, &scene))?;
-        let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
-        let (detail, source) = store.change(|c| {
-            let mut shot = Shot::new(c, &scene, &called)?;
-            shot.encoding = taken.facts.guess.encoding.unwrap_or_default().into();
-            shot.encoding_reason.clone_from(&taken.facts.guess.reason);
-            shot.expected = expected;
-            shot.insert(c)?;
-            taken.put(c, &shot.id)?;
-            let (_, production) = Shot::find(c, &shot.id)?;
-            let source = Source::of(c, &shot, &production, 0, &shot.encoding)?;
-            Ok((ShotDetail::of(c, shot, None)?, source))
+        let TakenIn { frame, facts, decoded } = arrived.take_in(&studio.media, &name, body.number)?;
+        let encoding = facts.guess.encoding.unwrap_or_default();
+        let source = store.with(|c| {
+            let scene = Scene::find(c, &scene)?;
+            let production = Production::find(c, &scene.production_id)?;
+            Source::of_file(c, frame.media_hash.clone(), &production, encoding)
         })?;
-        // It is looked at next: what was decoded for taking it in need not be decoded again.
-        let decoded = taken.decoded;
+        // It is looked at next: what was decoded for taking it in need not be decoded again. A failure here costs one more
+        // decoding and nothing else.
         let orientation = decoded.beside.orientation;
-        // The shot is there already: a failure here costs one more decoding and nothing else.
         if let Err(e) = studio.proxies.keep_decoded(&studio.media, &source, decoded.picture, orientation) {
             tracing::warn!("{name}: {e}");
         }
         // Held until the picture is let go, also where nobody waits for it any more.
         drop(turn);
-        Ok::<_, ApiError>(detail)
+        store.change(|c| {
+            let mut shot = Shot::new(c, &scene, &called)?;
+            shot.encoding = encoding.into();
+            shot.encoding_reason.clone_from(&facts.guess.reason);
+            shot.expected = expected;
+            shot.insert(c)?;
+            intake::put(&frame, c, &shot.id)?;
+            ShotDetail::of(c, shot, None)
+        })
     });
     Ok(web::Json(made.await??))
 }
@@ -190,7 +200,7 @@ async fn clip_shot(
         let media = &studio.media;
         store.with(|c| Scene::find(c, &scene))?;
         let found = clip::probe(&media.part(&key)?, &name).inspect_err(|_| drop(media.drop_part(&key)))?;
-        let (hash, length) = media.keep_part(&key)?;
+        let (hash, length, _) = media.keep_part(&key)?;
         let (shot, detail) = store.change(|c| {
             let shot = job::clip_row(c, &scene, &called, &found, &hash, length)?;
             Ok((shot.clone(), ShotDetail::of(c, shot, Some(0.0))?))
@@ -212,13 +222,19 @@ pub async fn add_frame(
     body: web::Json<Arrived>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
+    let (media, key, label, finder, into) =
+        (studio.clone(), body.key.clone(), name.clone(), store.clone(), shot.clone());
+    let arrived = web::block(move || {
+        finder.with(|c| Shot::find(c, &into).map(drop))?;
+        intake::Arrived::keep(&media.media, &key, &label)
+    });
+    let arrived = arrived.await??;
     let turn = studio.turn().await?;
     let added = web::block(move || {
-        // Held until it is done, also where nobody waits for it any more.
-        let _turn = turn;
-        store.with(|c| Shot::find(c, &shot).map(drop))?;
-        let taken = intake::part(&studio.media, &body.key, &name, body.number)?;
-        store.change(|c| taken.put(c, &shot))
+        let frame = arrived.take_in(&studio.media, &name, body.number)?.frame;
+        // Held until the picture is let go, also where nobody waits for it any more.
+        drop(turn);
+        store.change(|c| intake::put(&frame, c, &shot))
     });
     added.await??;
     Ok(HttpResponse::NoContent().finish())

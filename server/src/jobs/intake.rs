@@ -155,7 +155,7 @@ fn pictures(studio: &Studio, job: &Job, shot: &Shot, files: &[(PathBuf, String, 
             if i == 0 {
                 Shot::patch(c, &shot.id, &patch)?;
             }
-            taken.put(c, &shot.id)
+            intake::put(&taken.frame, c, &shot.id)
         })?;
         job.progress((i + 1) as f64 / files.len() as f64);
     }

@@ -107,18 +107,19 @@ impl MediaFolder {
         Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
     }
 
-    /// Keeps a file that is whole: hashed piece by piece, synced, then moved to its place. Gives hash and length.
-    pub fn keep_part(&self, key: &str) -> ApiResult<(String, u64)> {
+    /// Keeps a file that is whole: hashed piece by piece, synced, then moved to its place. Gives hash, length, and
+    /// whether its bytes were not here before.
+    pub fn keep_part(&self, key: &str) -> ApiResult<(String, u64, bool)> {
         let path = self.part(key)?;
         let mut hasher = blake3::Hasher::new();
         let mut file = std::fs::File::open(&path).map_err(|_| ApiError::NotFound("arrived file"))?;
         let length = std::io::copy(&mut file, &mut hasher)?;
         file.sync_all()?;
         let hash = hasher.finalize().to_hex().to_string();
-        self.put(&path, &hash)?;
+        let new = self.put(&path, &hash)?;
         // Where the same bytes were here already, the part is not needed any more.
         let _ = std::fs::remove_file(&path);
-        Ok((hash, length))
+        Ok((hash, length, new))
     }
 
     /// Gives up a file.
@@ -164,8 +165,8 @@ mod tests {
         let wrong = folder.take(&key, 3, "a.png", rest()).await.unwrap_err().to_string();
         assert!(wrong.contains("17 bytes"), "{wrong}");
         assert_eq!(folder.take(&key, 17, "a.png", rest()).await.unwrap(), 19);
-        let (hash, length) = folder.keep_part(&key).unwrap();
-        assert_eq!((length, folder.read(&hash).unwrap()), (19, png.to_vec()));
+        let (hash, length, new) = folder.keep_part(&key).unwrap();
+        assert_eq!((length, new, folder.read(&hash).unwrap()), (19, true, png.to_vec()));
         assert_eq!(folder.have(&key).unwrap(), 0);
     }
 

@@ -86,23 +86,39 @@ fn taken(
     TakenIn { frame, facts, decoded }
 }
 
-/// Takes in a picture that arrived whole under a key. One that is refused is given up.
-pub fn part(media: &MediaFolder, key: &str, name: &str, number: i32) -> ApiResult<TakenIn> {
-    let path = media.part(key)?;
-    let length = media.have(key)?;
-    if length > MOST_PICTURE {
-        media.drop_part(key)?;
-        let most = MOST_PICTURE >> 20;
-        return Err(ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture")));
+/// A picture file that arrived whole and is safe on disk.
+pub struct Arrived {
+    hash: String,
+    length: u64,
+    /// Whether its bytes were not here before.
+    new: bool,
+}
+
+impl Arrived {
+    /// Keeps a file that arrived whole under a key. One that is no picture by its first bytes or too large is given up.
+    pub fn keep(media: &MediaFolder, key: &str, name: &str) -> ApiResult<Self> {
+        let path = media.part(key)?;
+        if media.have(key)? > MOST_PICTURE {
+            media.drop_part(key)?;
+            let most = MOST_PICTURE >> 20;
+            return Err(ApiError::Invalid(format!(
+                "“{name}” is larger than {most} MB, the most for a picture"
+            )));
+        }
+        if path.exists() {
+            check_head(name, &path).inspect_err(|_| drop(media.drop_part(key)))?;
+        }
+        let (hash, length, new) = media.keep_part(key)?;
+        Ok(Self { hash, length, new })
     }
-    if path.exists() {
-        check_head(name, &path).inspect_err(|_| drop(media.drop_part(key)))?;
+
+    /// Takes it in as a picture. One that is refused is given up.
+    pub fn take_in(self, media: &MediaFolder, name: &str, number: i32) -> ApiResult<TakenIn> {
+        let found = media.read(&self.hash).and_then(|bytes| look_at(name, &bytes));
+        // Whoever sends the same bytes is refused too: nobody else needs them.
+        let found = found.inspect_err(|_| if self.new { media.forget(&self.hash) })?;
+        Ok(taken(name, number, self.hash, self.length, found))
     }
-    let bytes = std::fs::read(path).map_err(|_| ApiError::NotFound("arrived file"))?;
-    let found = look_at(name, &bytes).inspect_err(|_| drop(media.drop_part(key)))?;
-    drop(bytes);
-    let (hash, length) = media.keep_part(key)?;
-    Ok(taken(name, number, hash, length, found))
 }
 
 /// Takes in a picture's bytes.
@@ -121,13 +137,11 @@ pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path
     bytes(media, name, number, &std::fs::read(path)?)
 }
 
-impl TakenIn {
-    /// Saves the frame as one of a shot.
-    pub fn put(&self, c: &mut SqliteConnection, shot: &str) -> ApiResult<()> {
-        let (hash, bytes) = (self.frame.media_hash.clone(), self.frame.bytes);
-        Media { hash, kind: "picture".into(), bytes }.insert(c)?;
-        Frame { shot_id: shot.into(), ..self.frame.clone() }.put(c)
-    }
+/// Saves a frame as one of a shot.
+pub fn put(frame: &Frame, c: &mut SqliteConnection, shot: &str) -> ApiResult<()> {
+    let (hash, bytes) = (frame.media_hash.clone(), frame.bytes);
+    Media { hash, kind: "picture".into(), bytes }.insert(c)?;
+    Frame { shot_id: shot.into(), ..frame.clone() }.put(c)
 }
 
 /// What stands before a frame number at the end of a name (before its ending), and the number: `sea.0042.exr` is

@@ -49,15 +49,23 @@ impl MediaFolder {
     }
 
     /// Moves a synced file to the place of its hash; one that is there already stays.
-    fn put(&self, file: &Path, hash: &str) -> ApiResult<()> {
+    fn put(&self, file: &Path, hash: &str) -> ApiResult<bool> {
         let path = self.path(hash)?;
-        if !path.exists() {
+        let new = !path.exists();
+        if new {
             let parent = path.parent().unwrap_or(&self.root).to_owned();
             std::fs::create_dir_all(&parent)?;
             std::fs::rename(file, &path)?;
             std::fs::File::open(parent)?.sync_all()?;
         }
-        Ok(())
+        Ok(new)
+    }
+
+    /// Takes the bytes of a hash away, which nothing refers to.
+    fn forget(&self, hash: &str) {
+        if let Err(e) = self.path(hash).and_then(|path| Ok(std::fs::remove_file(path)?)) {
+            tracing::warn!("{hash}: {e}");
+        }
     }
 
     /// The bytes of a hash.

@@ -53,22 +53,35 @@ impl Source {
         place: i64,
         encoding: &str,
     ) -> ApiResult<Self> {
+        let media = Frame::at(c, &shot.id, place)?.media_hash;
+        Self::of_file(c, media, production, encoding)
+    }
+
+    /// A picture file of a production, taken as if it had an encoding.
+    pub fn of_file(
+        c: &mut SqliteConnection,
+        media: String,
+        production: &Production,
+        encoding: &str,
+    ) -> ApiResult<Self> {
         if encoding.is_empty() {
-            return Self::raw(c, shot, place);
+            return Ok(Self::raw_file(media));
         }
-        let frame = Frame::at(c, &shot.id, place)?;
         let profile = production.profile(c, encoding)?;
         let shipped = match &profile {
             Some(_) => None,
             None => Some(production.encoding(c, encoding)?),
         };
-        Ok(Self { media: frame.media_hash, profile, shipped, raw: false })
+        Ok(Self { media, profile, shipped, raw: false })
     }
 
     /// A frame's code values as they are, whatever they mean: taken for sRGB and shown as that, which alters nothing.
     pub fn raw(c: &mut SqliteConnection, shot: &Shot, place: i64) -> ApiResult<Self> {
-        let frame = Frame::at(c, &shot.id, place)?;
-        Ok(Self { media: frame.media_hash, profile: None, shipped: Encoding::find("srgb"), raw: true })
+        Ok(Self::raw_file(Frame::at(c, &shot.id, place)?.media_hash))
+    }
+
+    fn raw_file(media: String) -> Self {
+        Self { media, profile: None, shipped: Encoding::find("srgb"), raw: true }
     }
 
     /// Takes raw code values for what they mean here: through the profile's technical table where it has one. Gives the
@@ -316,10 +329,13 @@ impl Proxies {
         }
     }
 
-    /// The same picture at least twice as wide, where there is one.
+    /// The same picture wider, where there is one: at least twice as wide for one that stays, which a picture only a little
+    /// wider would make soft; any for one that is shown while something is dragged.
     fn larger(&self, (source, width): &Key) -> Option<Arc<Proxy>> {
+        let brief = *width > SMALL && *width < MIDDLING;
+        let least = if brief { width + 1 } else { 2 * width };
         let cache = self.lock();
-        let larger = cache.kept.iter().filter(|((of, w), _)| of == source && *w >= 2 * width);
+        let larger = cache.kept.iter().filter(|((of, w), _)| of == source && *w >= least);
         larger.min_by_key(|((_, w), _)| *w).map(|(_, (proxy, _))| proxy.clone())
     }
 
@@ -420,7 +436,7 @@ mod tests {
         // From here on the file is not needed.
         let direct = of(&alone, 500);
         std::fs::remove_file(media.path(&hash).unwrap()).unwrap();
-        for width in [260, 320, MIDDLING] {
+        for width in [260, 320, 640, 800, MIDDLING] {
             assert_eq!(of(&proxies, width).picture.width(), width);
         }
         assert!(

@@ -9,6 +9,7 @@ interface Asked {
   ask: string;
   seq: number;
   quality?: string;
+  width?: number;
   path?: { steps: { strength: number }[] };
   counts?: Record<string, unknown>;
 }
@@ -60,6 +61,28 @@ beforeEach(async () => {
 });
 
 describe("a drag", () => {
+  it("asks for no more pixels than the screen has under the picture, and at rest or close up for all", () => {
+    for (const [across, width] of [
+      [638, 640],
+      [640, 640],
+      [641, 640],
+      [650, 800],
+      [90, 320],
+      [1900, 960],
+    ] as const) {
+      preview.across = across;
+      preview.show(view(across), true);
+      expect(asked("picture").at(-1)?.width).toBe(width);
+      arrives(newest());
+    }
+    preview.across = 500;
+    vi.advanceTimersByTime(500);
+    expect(asked("picture").at(-1)).toMatchObject({ quality: "rest", width: 960 });
+    arrives(newest(), true);
+    preview.show(view(0.3, { part: [0.2, 0.2, 0.5, 0.5] }), true);
+    expect(asked("picture").at(-1)).toMatchObject({ quality: "drag", width: 960 });
+  });
+
   it("has one picture under way, and then the newest value and none between", () => {
     for (const s of [0.1, 0.2, 0.3, 0.4]) preview.show(view(s), true);
     expect(pictures()).toEqual(["drag 0.1"]);

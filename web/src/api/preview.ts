@@ -55,7 +55,10 @@ const FREE_AFTER = 80;
 const RETRY_AFTER = 800;
 /** Time until it is looked again whether the quick picture has come. */
 const POLL = 10;
+/** The widest that a picture is asked for; while dragging it is no wider than it stands on the screen. */
 const WIDTH = 960;
+/** Widths while dragging go by this, so that a window that is being sized does not ask for each on its way. */
+const WIDTH_STEP = 160;
 const ROW_WIDTH = 148;
 /** Milliseconds after which a picture that is older than the values is said to be. */
 const BEHIND_AFTER = 300;
@@ -109,6 +112,8 @@ class Preview {
   readonly behind = new Listeners<boolean>();
   /** Milliseconds from the newest change that a picture holds to its pixels on the canvas, newest last. */
   readonly latencies: number[] = [];
+  /** Pixels of the screen that the picture in hand lies over, from side to side. */
+  across = WIDTH;
 
   private worker: Worker | null = null;
   private connected = false;
@@ -234,7 +239,7 @@ class Preview {
       path: s.path,
       trim: s.trim,
       quality: rest ? "rest" : "drag",
-      width: WIDTH,
+      width: rest || s.part ? WIDTH : widthFor(this.across),
       display: s.display,
       show: s.show,
       matte_of: s.matteOf,
@@ -376,6 +381,11 @@ class Preview {
     }
     this.askDrag();
   }
+}
+
+/** How wide a picture need be that lies over so many pixels of the screen. */
+export function widthFor(across: number): number {
+  return Math.min(WIDTH, Math.max(2, Math.ceil(across / WIDTH_STEP - 0.01)) * WIDTH_STEP);
 }
 
 export const preview = new Preview();

@@ -17,6 +17,8 @@ interface Props {
 
 /** The shortest drag, as a share of the width, that is not a click. */
 const CLICK = 0.008;
+/** Shapes that differ by less are the same shape in pixels of another size. */
+const SAME_SHAPE = 0.01;
 /** Corners of a loop drawn by hand lie at least this far apart. */
 const GAP = 0.004;
 
@@ -45,6 +47,9 @@ export function Stage({ source, name, className = "" }: Props) {
   const centre = useInstruments((s) => s.centre);
   const [left, top, wide, high] = view ?? [0, 0, 1, 1];
   useCloseup(hand, size);
+  useEffect(() => {
+    if (hand) preview.across = size.width * window.devicePixelRatio;
+  }, [hand, size.width]);
 
   useEffect(
     () =>
@@ -55,8 +60,10 @@ export function Stage({ source, name, className = "" }: Props) {
         if (c.width !== frame.width || c.height !== frame.height) {
           c.width = frame.width;
           c.height = frame.height;
-          // A close-up has the shape of the room that it fills; the frame keeps its own.
-          if (!useInstruments.getState().view) setRatio(frame.width / frame.height);
+          // A close-up has the shape of the room that it fills; the frame keeps its own. So it does where pixels of
+          // another size only round it differently.
+          const now = frame.width / frame.height;
+          if (!useInstruments.getState().view) setRatio((was) => (Math.abs(now / was - 1) < SAME_SHAPE ? was : now));
         }
         context.putImageData(new ImageData(frame.pixels, frame.width, frame.height), 0, 0);
         c.dataset.seq = String(frame.seq);
