@@ -7,7 +7,11 @@ interface Note {
   /** What it stands at. */
   at: string;
   says: string;
+  /** How far down it stands in something high, as a share of its height. */
+  down?: number;
 }
+
+const DOWN = 0.66;
 
 const NOTES: Record<Place, Note[]> = {
   footage: [
@@ -26,8 +30,8 @@ const NOTES: Record<Place, Note[]> = {
     { at: "[data-shelf-button]", says: "Starting looks, film stocks and your own looks are on the Shelf." },
   ],
   handoff: [
-    { at: "aside[aria-label='New table']", says: "Choose the table's input and output." },
-    { at: "section[aria-label='Report']", says: "Each table is read back and compared with the exact look: the report." },
+    { at: "aside[aria-label='New table']", says: "Choose the table's input and output.", down: 0.3 },
+    { at: "section[aria-label='Report']", says: "Each table is read back and compared with the exact look: the report.", down: 0.3 },
     { at: "nav[aria-label='Places']", says: "A handoff is of a version, which stays as it is while you work on." },
   ],
 };
@@ -48,7 +52,7 @@ export function FirstNotes({ place }: { place: Place }) {
           if (!box) return [];
           const x = Math.min(Math.max(8, box.left + box.width / 2 - WIDTH / 2), window.innerWidth - WIDTH - 8);
           const below = box.bottom + 70 < window.innerHeight;
-          const y = box.height > 140 ? Math.min(box.top + box.height * 0.66, window.innerHeight - 110) : below ? box.bottom + 8 : box.top - 62;
+          const y = box.height > 140 ? Math.min(box.top + box.height * (note.down ?? DOWN), window.innerHeight - 110) : below ? box.bottom + 8 : box.top - 62;
           return [{ note, x, y }];
         }),
       );

@@ -44,6 +44,10 @@ seen.push = (...values) => {
 
 #[tokio::main(flavor = "multi_thread")]
 async fn main() -> Outcome {
+    // `intake` measures that alone.
+    if std::env::args().nth(1).as_deref() == Some("intake") {
+        return intake().await;
+    }
     let set = Set::new().await?;
     let (long, film) = longer(&set)?;
     set.post_look("Long", &long)?;

@@ -116,7 +116,11 @@ impl Arrived {
     pub fn take_in(self, media: &MediaFolder, name: &str, number: i32) -> ApiResult<TakenIn> {
         let found = media.read(&self.hash).and_then(|bytes| look_at(name, &bytes));
         // Whoever sends the same bytes is refused too: nobody else needs them.
-        let found = found.inspect_err(|_| if self.new { media.forget(&self.hash) })?;
+        let found = found.inspect_err(|_| {
+            if self.new {
+                media.forget(&self.hash)
+            }
+        })?;
         Ok(taken(name, number, self.hash, self.length, found))
     }
 }

@@ -39,9 +39,7 @@ impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
         // Synchronous FULL: what a page was told to be saved survives a power cut.
         connection
-            .batch_execute(
-                "PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
-            )
+            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
             .map_err(diesel::r2d2::Error::QueryError)
     }
 }
@@ -51,6 +49,13 @@ impl Store {
     /// program changed it; then it is left as it is.
     pub fn open(file: &Path) -> ApiResult<Self> {
         check(file)?;
+        // The journal's mode belongs to the file, and changes only while nobody else has it open.
+        let mut first = <SqliteConnection as diesel::Connection>::establish(&file.to_string_lossy())
+            .map_err(|e| broken(file, &e))?;
+        first
+            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL;")
+            .map_err(|e| broken(file, &e))?;
+        drop(first);
         let manager = ConnectionManager::new(file.to_string_lossy());
         let pool = Pool::builder()
             .max_size(4)

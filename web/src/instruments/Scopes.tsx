@@ -66,7 +66,7 @@ export function AllScopes({ className = "" }: { className?: string }) {
       <WholeFrame />
       <section aria-label="Waveform">
         <WaveHead />
-        <div className={`flex gap-2 ${two ? "h-[104px]" : "h-[176px]"}`}>
+        <div className={`flex gap-2 ${two ? "h-[104px]" : "h-[176px] [@media(max-height:720px)]:h-[140px]"}`}>
           {sources.map((s) => (
             <Waveform key={s} source={s} />
           ))}
@@ -98,7 +98,7 @@ export function AllScopes({ className = "" }: { className?: string }) {
         </div>
       )}
       <section aria-label="Histogram">
-        <div className={`flex gap-2 ${two ? "h-[44px]" : "h-[92px]"}`}>
+        <div className={`flex gap-2 ${two ? "h-[44px]" : "h-[92px] [@media(max-height:720px)]:h-[72px]"}`}>
           {sources.map((s) => (
             <Histogram key={s} source={s} />
           ))}
@@ -290,17 +290,17 @@ function Limits({ source }: { source: Source }) {
   if (!shares) return null;
   const [black = 0, white = 0, gamut = 0, beyond = 0] = shares;
   const say = (v: number) => `${(v * 100).toFixed(v > 0 && v < 0.1 ? 2 : 1)} %`;
-  const rows = [
+  const rows: { id: string; title: string; more?: string; value: number; bad: boolean }[] = [
     { id: "black", title: "at 0 %", value: black, bad: false },
     { id: "white", title: "at 100 %", value: white, bad: false },
     { id: "gamut", title: "out of gamut", value: gamut, bad: false },
-    { id: "r103", title: "Outside EBU R 103", value: beyond, bad: beyond > area },
+    { id: "r103", title: "outside R 103", more: "Outside of the limits of EBU R 103", value: beyond, bad: beyond > area },
   ];
   return (
     <dl className="grid grid-cols-4 gap-x-2" aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>
       {rows.map((r) => (
         <div key={r.id} className="flex flex-col" data-limit={source === "hand" ? r.id : undefined}>
-          <dt className="truncate text-faint">{r.title}</dt>
+          <dt className="truncate text-faint" title={r.more}>{r.title}</dt>
           <dd className={`text-value ${r.bad ? "text-alarm" : "text-text"}`}>{say(r.value)}</dd>
         </div>
       ))}

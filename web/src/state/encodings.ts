@@ -43,3 +43,17 @@ export function encodingOptions(production: Production | null, shipped: Encoding
   const kind = (e: EncodingInfo) => (e.display ? "display" : e.linear ? "linear" : "log");
   return [...own, ...shipped.map((e) => ({ value: e.id, label: e.name, title: e.title, kind: kind(e) }) as const)];
 }
+
+/**
+ * The encoding that a table most likely begins from: that of most shots that are graded. Linear ones need a table that few
+ * programs read; such footage is handed on in ACEScct.
+ */
+export function usualInput(production: Production | null, shipped: EncodingInfo[]): string {
+  const shots = (production?.scenes ?? []).filter((s) => !s.finished).flatMap((s) => s.shots);
+  const usual = production?.profiles.find((p) => p.usual);
+  const counts = new Map<string, number>();
+  for (const { encoding } of shots) if (encoding) counts.set(encoding, (counts.get(encoding) ?? 0) + 1);
+  const [most] = [...counts].sort((a, b) => b[1] - a[1])[0] ?? [usual ? "camera" : "acescct"];
+  const known = most === "camera" || shipped.some((e) => e.id === most && !e.narrow);
+  return known ? most : usual ? "camera" : "acescct";
+}

@@ -39,6 +39,8 @@ interface Job {
 const AT_ONCE = 3;
 /** The longest piece of a file that is sent at once. */
 const PIECE = 64 << 20;
+/** How often a file under way says how much of it was sent, in milliseconds: drawing it takes time from reading files. */
+const TELL_EVERY = 250;
 /** The page reads the production anew at most this often while frames come in. */
 const REFRESH_EVERY = 1500;
 
@@ -59,7 +61,12 @@ function sendPiece(url: string, piece: Blob, stop: AbortSignal, sent: (bytes: nu
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("PUT", url);
-    request.upload.onprogress = (e) => sent(e.loaded);
+    let told = performance.now();
+    request.upload.onprogress = (e) => {
+      if (performance.now() - told < TELL_EVERY) return;
+      told = performance.now();
+      sent(e.loaded);
+    };
     request.onload = () => {
       const body = JSON.parse(request.responseText || "{}") as { have?: number; detail?: string };
       if (request.status < 300) resolve(body.have ?? 0);
@@ -81,6 +88,7 @@ export async function sendFile(file: File, scene: string, stop: AbortSignal, sen
     const from = have;
     have = await sendPiece(url, file.slice(from, from + PIECE), stop, (n) => sent((from + n) / Math.max(1, file.size)));
     if (file.size === 0) break;
+    sent(have / file.size);
   }
   return key;
 }

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, Problem, type Handoff } from "../../api/client";
 import { canonical } from "../../state/history";
-import { encodingName } from "../../state/encodings";
+import { encodingName, usualInput } from "../../state/encodings";
 import { useWork } from "../../state/work";
 import { say, useSession } from "../../state/session";
 import { Button, Choice } from "../../ui/controls";
@@ -68,7 +68,9 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
   const camera = useSession((s) => s.production?.profiles.find((p) => p.usual)?.body);
   const versions = useQuery({ queryKey: ["versions", look], queryFn: () => api.versions(look) });
   const [version, setVersion] = useState<string | null>(null);
-  const [from, setFrom] = useState(camera ? "camera" : "acescct");
+  const usual = useSession((s) => usualInput(s.production, s.encodings));
+  const [chosenFrom, setFrom] = useState<string | null>(null);
+  const from = chosenFrom ?? usual;
   const [to, setTo] = useState("rec709");
   const [size, setSize] = useState("33");
   const make = useMutation({
