@@ -2,8 +2,10 @@
 import { useEffect } from "react";
 import { preview } from "./api/preview";
 import { Readout } from "./picture/Readout";
-import { useSession, type Place } from "./state/session";
+import { say, useSession, type Place } from "./state/session";
+import { useWork, type Left } from "./state/work";
 import { Button } from "./ui/controls";
+import { counted } from "./ui/units";
 
 const NOTICE_TIME = 8000;
 
@@ -23,12 +25,43 @@ export function StatusBar() {
       <div className="flex min-w-0 flex-1 gap-4 overflow-hidden">
         {!open ? null : place === "look" || place === "balance" ? <Readout hints={HINTS[place]} /> : HINTS[place].map((h) => <span key={h}>{h}</span>)}
       </div>
+      <LeftUnsaved />
       <Notice />
       <Button kind="quiet" aria-label="All keys" title="All keys (?)" className="h-5 px-1.5" onClick={() => set({ keys: true })}>
         ? keys
       </Button>
     </footer>
   );
+}
+
+/** Says which documents were left before their changes were saved, and leads there. */
+function LeftUnsaved() {
+  const left = useWork((s) => s.left);
+  const waiting = left.filter((d) => d.saving === "conflict" || d.saving === "refused" || d.saving === "away");
+  useEffect(() => {
+    if (waiting.length === 0) return;
+    const stay = (e: BeforeUnloadEvent) => e.preventDefault();
+    window.addEventListener("beforeunload", stay);
+    return () => window.removeEventListener("beforeunload", stay);
+  }, [waiting.length]);
+  const [first] = waiting;
+  if (!first) return null;
+  return (
+    <Button kind="quiet" data-left={first.saving} title={first.failure} className="h-5 max-w-[40%] truncate px-1.5 text-alarm!" onClick={() => void goTo(first).catch(say)}>
+      “{first.name}” has changes that are not saved{waiting.length > 1 ? `, and ${counted(waiting.length - 1, "more")}` : ""}
+    </Button>
+  );
+}
+
+async function goTo({ kind, id }: Left): Promise<void> {
+  const { show, set } = useSession.getState();
+  if (kind === "trim") {
+    show(id);
+    set({ place: "balance" });
+    return;
+  }
+  await useWork.getState().load(id);
+  set({ place: "look" });
 }
 
 function Notice() {

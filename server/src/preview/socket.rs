@@ -6,7 +6,7 @@ use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
 use actix_web::{HttpRequest, HttpResponse, web};
 use futures_util::StreamExt;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -169,21 +169,40 @@ fn work(studio: &Studio, work: &Work, stop: &AtomicBool) -> ApiResult<Answer> {
     }
 }
 
-fn seq(work: &Work) -> u32 {
-    match work {
-        Work::Picture(r, _) => r.seq,
-        Work::Sample(r) => r.seq,
-        Work::Reading(r) => r.seq,
-        Work::Thumbnail(r, _) => r.seq,
-        Work::Card(r, _) => r.seq,
+/// Which request an answer belongs to: what was asked for, and the number that it had.
+#[derive(Debug, Default, Serialize, Deserialize)]
+struct Of {
+    ask: String,
+    #[serde(default)]
+    seq: u32,
+}
+
+impl Of {
+    fn work(work: &Work) -> Self {
+        let (ask, seq) = match work {
+            Work::Picture(r, Kind::Beside) => ("beside", r.seq),
+            Work::Picture(r, Kind::Loupe) => ("loupe", r.seq),
+            Work::Picture(r, Kind::Reel) => ("reel", r.seq),
+            Work::Picture(r, _) => ("picture", r.seq),
+            Work::Sample(r) => ("sample", r.seq),
+            Work::Reading(r) => ("reading", r.seq),
+            Work::Thumbnail(r, _) => ("row", r.seq),
+            Work::Card(r, _) => ("cards", r.seq),
+        };
+        Self { ask: ask.into(), seq }
+    }
+
+    /// Of a request that cannot be read as a whole: as much of it as says which one it is.
+    fn unreadable(text: &str) -> Self {
+        serde_json::from_str(text).unwrap_or_default()
     }
 }
 
-fn problem(seq: u32, e: &ApiError) -> String {
+fn problem(of: &Of, e: &ApiError) -> String {
     if let ApiError::Internal(cause) = e {
         tracing::error!("preview: {cause}");
     }
-    json!({ "problem": { "seq": seq, "detail": e.to_string() } }).to_string()
+    json!({ "problem": { "ask": of.ask, "seq": of.seq, "detail": e.to_string() } }).to_string()
 }
 
 /// Opens a preview socket.
@@ -205,7 +224,7 @@ pub async fn open(
                     Ok(ask) => inbox.put(ask),
                     Err(e) => {
                         let e = ApiError::Invalid(format!("this request cannot be read: {e}"));
-                        if session.text(problem(0, &e)).await.is_err() {
+                        if session.text(problem(&Of::unreadable(&text), &e)).await.is_err() {
                             break;
                         }
                     }
@@ -228,7 +247,7 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             inbox.news.notified().await;
             continue;
         };
-        let seq = seq(&next);
+        let of = Of::work(&next);
         // A newer picture stops what stands around it, but does not make it pointless.
         let stopped = match &next {
             Work::Picture(r, kind) if *kind != Kind::Picture => {
@@ -254,7 +273,7 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
                 }
                 Ok(())
             }
-            Err(e) => session.text(problem(seq, &e)).await,
+            Err(e) => session.text(problem(&of, &e)).await,
         };
         if sent.is_err() {
             return;

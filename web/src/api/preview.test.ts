@@ -205,11 +205,43 @@ describe("at rest", () => {
 });
 
 describe("when something goes wrong", () => {
+  const refuses = (ask: string, seq: number, detail = "Not so.") => Socket.last.says({ text: JSON.stringify({ problem: { ask, seq, detail } }) });
+
+  it("a refusal of something else leaves the picture under way alone", () => {
+    preview.show(view(0.1), true);
+    const under = newest();
+    for (const ask of ["row", "cards", "sample", "reading", "beside", "loupe", "reel", ""]) refuses(ask, under);
+    refuses("picture", under - 1);
+    preview.show(view(0.2), true);
+    expect(pictures()).toEqual(["drag 0.1"]);
+    arrives(under);
+    expect([frames, pictures()]).toEqual([[under], ["drag 0.1", "drag 0.2"]]);
+  });
+
+  it("a refused picture gives its place to the newest value", () => {
+    preview.show(view(0.1), true);
+    preview.show(view(0.2), true);
+    refuses("picture", newest());
+    expect(pictures()).toEqual(["drag 0.1", "drag 0.2"]);
+  });
+
+  it("what stands beside is asked for again after it was refused", () => {
+    const beside = { ...view(0.1), shot: "pier" };
+    preview.show(view(0.1, { beside }), false);
+    vi.advanceTimersByTime(500);
+    arrives(newest(), true);
+    expect(asked("beside")).toHaveLength(1);
+    refuses("beside", newest());
+    preview.show(view(0.1, { beside }), false);
+    vi.advanceTimersByTime(500);
+    expect(asked("beside")).toHaveLength(2);
+  });
+
   it("a refusal is said, and the next change is asked for", () => {
     const problems: string[] = [];
     preview.problems.next((p) => problems.push(p));
     preview.show(view(0.1), true);
-    Socket.last.says({ text: JSON.stringify({ problem: { seq: newest(), detail: "There is no shot with this id." } }) });
+    refuses("picture", newest(), "There is no shot with this id.");
     expect(problems).toEqual(["There is no shot with this id."]);
     preview.show(view(0.2), true);
     expect(pictures()).toEqual(["drag 0.1", "drag 0.2"]);

@@ -48,6 +48,13 @@ export interface Samples {
   found: Sample[];
 }
 
+/** Why a request was not answered. */
+interface Refusal {
+  ask: string;
+  seq: number;
+  detail: string;
+}
+
 /** Quiet time after the last change until the exact picture is asked for. */
 const REST_AFTER = 140;
 /** The longest that a drag waits for the picture before it. */
@@ -338,16 +345,23 @@ class Preview {
   }
 
   private text(data: string): void {
-    const message = JSON.parse(data) as { reading?: Reading; samples?: Samples; problem?: { seq: number; detail: string } };
+    const message = JSON.parse(data) as { reading?: Reading; samples?: Samples; problem?: Refusal };
     if (message.reading) this.readings.say(message.reading);
     if (message.samples && message.samples.seq >= this.samplesFrom) this.samples.say(message.samples);
-    if (message.problem) {
+    if (message.problem) this.refused(message.problem);
+  }
+
+  /** Something cannot be shown: only what was asked for with that request is over. */
+  private refused({ ask, seq, detail }: Refusal): void {
+    if (ask === "picture" && seq === this.inFlight?.seq) {
       this.inFlight = null;
       this.caughtUp();
       this.free();
-      this.askedBeside = null;
-      this.problems.say(message.problem.detail);
+      this.askDrag();
     }
+    if (ask === "beside") this.askedBeside = null;
+    if (ask === "loupe") this.askedLoupe = null;
+    this.problems.say(detail);
   }
 
   private bytes(data: ArrayBuffer): void {

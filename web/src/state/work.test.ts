@@ -172,6 +172,71 @@ describe("going from one document to another", () => {
     expect(work().past).toEqual([]);
   });
 
+  it("a save under way stays with its document, whatever is opened meanwhile", async () => {
+    calls.look.mockImplementation((id: string) => Promise.resolve({ revision: 10, document: document(id) }));
+    await work().load("slow");
+    let answer: (saved: { revision: number; document: Look }) => void = () => undefined;
+    calls.saveLook.mockImplementationOnce(() => new Promise((r) => (answer = r)));
+    setValue("a", "exposure", "Exposure", 1);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(work().saving).toBe("saving");
+    await work().load("other");
+    answer({ revision: 77, document: document("slow") });
+    await vi.advanceTimersByTimeAsync(0);
+    expect([work().id, work().revision, work().saving]).toEqual(["other", 10, "saved"]);
+    setValue("a", "exposure", "Exposure", 2);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(calls.saveLook).toHaveBeenLastCalledWith("other", 10, work().document);
+  });
+
+  it("keeps what could not be saved, says so, and brings it back with its undo", async () => {
+    calls.look.mockImplementation((id: string) => Promise.resolve({ revision: 1, document: document(id) }));
+    for (const [status, saving] of [
+      [409, "conflict"],
+      [422, "refused"],
+    ] as const) {
+      await work().load(`kept ${status}`);
+      calls.saveLook.mockRejectedValueOnce(new Problem(status, "Not so."));
+      setValue("a", "exposure", "Exposure", 4);
+      await vi.advanceTimersByTimeAsync(600);
+      expect(work().saving).toBe(saving);
+      await work().load("elsewhere");
+      expect([work().saving, work().failure, exposure()]).toEqual(["saved", "", 0]);
+      expect(work().left).toEqual([{ kind: "look", id: `kept ${status}`, name: `kept ${status}`, saving, failure: "Not so." }]);
+      await work().load(`kept ${status}`);
+      expect([exposure(), work().past.length, work().left]).toEqual([4, 1, []]);
+      // What was refused is tried again; a conflict waits to be told whose changes count.
+      await vi.advanceTimersByTimeAsync(600);
+      expect(work().saving).toBe(saving === "refused" ? "saved" : "conflict");
+      await work().takeTheirs();
+      expect([work().saving, exposure()]).toEqual(["saved", 0]);
+    }
+  });
+
+  it("goes on saving what was left while the server was away", async () => {
+    calls.look.mockImplementation((id: string) => Promise.resolve({ revision: 1, document: document(id) }));
+    await work().load("far");
+    calls.saveLook.mockRejectedValueOnce(new Problem(0, "The server does not answer."));
+    setValue("a", "exposure", "Exposure", 3);
+    const edited = work().document;
+    await work().load("near");
+    expect(work().left.map((d) => d.saving)).toEqual(["away"]);
+    await vi.advanceTimersByTimeAsync(600);
+    expect(calls.saveLook).toHaveBeenLastCalledWith("far", 1, edited);
+    expect([work().left, work().id]).toEqual([[], "near"]);
+  });
+
+  it("that is opened last is in hand, whichever answers last", async () => {
+    let late: (found: { revision: number; document: Look }) => void = () => undefined;
+    calls.look.mockImplementationOnce(() => new Promise((r) => (late = r)));
+    const first = work().load("late");
+    calls.look.mockResolvedValueOnce({ revision: 1, document: document("prompt") });
+    await work().load("prompt");
+    late({ revision: 1, document: document("late") });
+    await first;
+    expect(work().id).toBe("prompt");
+  });
+
   it("a trim is saved as its shot's, the look stays known, and pictures are asked for again", async () => {
     calls.look.mockResolvedValue({ revision: 1, document: document("Dusk") });
     await work().load("dusk");

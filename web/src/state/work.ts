@@ -8,24 +8,39 @@ import { canonical, historyOf, keepHistory, type Past } from "./history";
 export type Saving = "saved" | "unsaved" | "saving" | "away" | "conflict" | "refused";
 export type Kind = "look" | "trim";
 
-interface WorkState {
+/** A document with all that belongs to it and to no other: its revision, its undo, how far it is saved. */
+interface Owned {
   /** What the document is; a trim's id is its shot's. */
   kind: Kind;
   id: string | null;
   revision: number;
   document: Look | null;
-  /** The look that was in hand last, also while a trim is. */
-  look: { id: string; name: string } | null;
   past: Past[];
   future: Past[];
-  /** Key of the gesture that the newest entry of `past` belongs to. */
-  gesture: string | null;
-  /** Whether something is being dragged right now. */
-  dragging: boolean;
   saving: Saving;
   failure: string;
   /** The step or group in hand. */
   step: string | null;
+}
+
+/** A document that is not in hand and whose changes are not saved. */
+export interface Left {
+  kind: Kind;
+  id: string;
+  name: string;
+  saving: Saving;
+  failure: string;
+}
+
+interface WorkState extends Owned {
+  /** The look that was in hand last, also while a trim is. */
+  look: { id: string; name: string } | null;
+  /** Documents that were left before all of their changes were saved. */
+  left: Left[];
+  /** Key of the gesture that the newest entry of `past` belongs to. */
+  gesture: string | null;
+  /** Whether something is being dragged right now. */
+  dragging: boolean;
   /** Steps that are picked together; the one in hand is among them. */
   picked: string[];
 
@@ -49,15 +64,76 @@ interface WorkState {
 
 const SAVE_AFTER = 500;
 const MOST_UNDO = 300;
-let timer: number | undefined;
+/** Timers of documents that wait to be saved. */
+const timers = new Map<string, number>();
 
-/** Undo of documents that are not in hand, so that going from shot to shot and back loses none of it. */
-const laidAside = new Map<string, { text: string; past: Past[]; future: Past[]; step: string | null }>();
+/** Documents that are not in hand, as they were left. */
+const laidAside = new Map<string, Owned>();
+
+/** The document that was asked for last, by number: an answer for another one comes too late. */
+let asked = 0;
+
+const keyOf = (d: { kind: Kind; id: string | null }) => `${d.kind} ${d.id}`;
+
+function owned({ kind, id, revision, document, past, future, saving, failure, step }: Owned): Owned {
+  return { kind, id, revision, document, past, future, saving, failure, step };
+}
 
 export const useWork = create<WorkState>((set, get) => {
-  function saveSoon() {
-    window.clearTimeout(timer);
-    timer = window.setTimeout(() => void get().save(), SAVE_AFTER);
+  /** A document as it is now, in hand or not. */
+  const at = (key: string): Owned | undefined => (keyOf(get()) === key ? get() : laidAside.get(key));
+
+  /** Changes a document wherever it is. */
+  function put(key: string, part: Partial<Owned>) {
+    if (keyOf(get()) === key) set(part);
+    const aside = laidAside.get(key);
+    if (aside) laidAside.set(key, { ...aside, ...part });
+    tellLeft();
+  }
+
+  /** Keeps the list of documents that were left before all was saved. */
+  function tellLeft() {
+    const left = [...laidAside.values()].flatMap(({ kind, id, document, saving, failure }): Left[] =>
+      id && document && saving !== "saved" ? [{ kind, id, name: document.name, saving, failure }] : [],
+    );
+    if (left.length > 0 || get().left.length > 0) set({ left });
+  }
+
+  function saveSoon(key: string, after = SAVE_AFTER) {
+    window.clearTimeout(timers.get(key));
+    timers.set(key, window.setTimeout(() => void save(key), after));
+  }
+
+  /** Saves a document on the revision that it has, wherever it is by then. */
+  async function save(key: string): Promise<void> {
+    window.clearTimeout(timers.get(key));
+    const before = at(key);
+    if (!before?.id || !before.document) return;
+    const { kind, id, revision, document, saving } = before;
+    if (saving === "saved" || saving === "saving" || saving === "conflict") return;
+    put(key, { saving: "saving" });
+    try {
+      const saved =
+        kind === "look"
+          ? await api.saveLook(id, revision, document).then((s) => ({ revision: s.revision, path: s.document.path }))
+          : await api.saveTrim(id, document.path, revision).then((s) => ({ revision: s.revision, path: s.path ?? document.path }));
+      const now = at(key);
+      if (!now) return;
+      const unchanged = now.document === document;
+      const { past, future, step } = now;
+      if (unchanged) void keepHistory(key, { text: canonical(saved.path), past, future, step });
+      put(key, { revision: saved.revision, saving: unchanged ? "saved" : "unsaved", failure: "" });
+      if (kind === "trim") preview.again();
+      else if (get().look?.id === id) set({ look: { id, name: document.name } });
+      if (!unchanged) saveSoon(key);
+    } catch (e) {
+      const problem = e instanceof Problem ? e : new Problem(500, String(e));
+      // A document that was deleted meanwhile has nothing to be saved to.
+      if (problem.status === 404 && keyOf(get()) !== key) laidAside.delete(key);
+      const kinds: Record<number, Saving> = { 0: "away", 409: "conflict" };
+      put(key, { saving: kinds[problem.status] ?? "refused", failure: problem.message });
+      if (problem.status === 0) saveSoon(key);
+    }
   }
 
   /** Steps through history: from one list to the other. */
@@ -73,25 +149,44 @@ export const useWork = create<WorkState>((set, get) => {
       dragging: false,
       saving: "unsaved",
     });
-    saveSoon();
+    saveSoon(keyOf(get()));
   }
 
-  /** Takes a document into the hand and lays the one before it aside with its undo. */
+  /**
+   * Takes a document into the hand and lays the one before it aside with its undo. What is not saved of one stays with it:
+   * it is saved, or waits until it is said whose changes count.
+   */
   async function take(kind: Kind, id: string, fetch: () => Promise<{ revision: number; document: Look }>) {
-    if (get().saving === "unsaved") await get().save();
-    const before = get();
-    if (before.id && before.document) {
-      const { past, future, step } = before;
-      laidAside.set(`${before.kind} ${before.id}`, { text: canonical(before.document.path), past, future, step });
-    }
-    const found = await fetch();
+    asked += 1;
+    const own = asked;
     const key = `${kind} ${id}`;
-    const kept = laidAside.get(key);
+    const leaving = keyOf(get());
+    if (get().saving === "unsaved") await save(leaving);
+    const kept = leaving === key ? owned(get()) : laidAside.get(key);
+    // What is not saved is not replaced by what was saved before it.
+    if (kept && kept.saving !== "saved") {
+      if (own !== asked) return;
+      hold(kept);
+      if (kept.saving !== "conflict" && kept.saving !== "saving") saveSoon(key, 0);
+      return;
+    }
+    const { revision, document } = await fetch();
+    const there = kept?.document && canonical(kept.document.path) === canonical(document.path) ? kept : null;
     // Undo belongs to the document as it was left: one that changed elsewhere since begins anew.
-    const own = kept?.text === canonical(found.document.path) ? kept : await historyOf(key, found.document.path);
-    const step = own?.step ?? found.document.path.steps[0]?.id ?? null;
-    set({ kind, id, ...found, past: own?.past ?? [], future: own?.future ?? [], gesture: null, step, picked: [], saving: "saved", failure: "" });
-    if (kind === "look") set({ look: { id, name: found.document.name } });
+    const undo = there ?? (await historyOf(key, document.path));
+    if (own !== asked) return;
+    const step = undo?.step ?? document.path.steps[0]?.id ?? null;
+    hold({ kind, id, revision, document, past: undo?.past ?? [], future: undo?.future ?? [], step, saving: "saved", failure: "" });
+  }
+
+  /** Puts a document in hand in place of the one that is. */
+  function hold(next: Owned) {
+    const before = get();
+    if (before.id && before.document) laidAside.set(keyOf(before), owned(before));
+    laidAside.delete(keyOf(next));
+    set({ ...next, gesture: null, dragging: false, picked: [] });
+    if (next.kind === "look" && next.id && next.document) set({ look: { id: next.id, name: next.document.name } });
+    tellLeft();
   }
 
   return {
@@ -108,6 +203,7 @@ export const useWork = create<WorkState>((set, get) => {
     failure: "",
     step: null,
     picked: [],
+    left: [],
 
     load: (id) => take("look", id, () => api.look(id)),
 
@@ -132,7 +228,7 @@ export const useWork = create<WorkState>((set, get) => {
         dragging: gesture !== undefined,
         saving: "unsaved",
       });
-      saveSoon();
+      saveSoon(keyOf(get()));
     },
 
     endGesture: () => set({ gesture: null, dragging: false }),
@@ -148,32 +244,11 @@ export const useWork = create<WorkState>((set, get) => {
       for (let i = 0; i < count; i += 1) travel("past", "future");
     },
 
-    save: async () => {
-      const { kind, id, revision, document, saving } = get();
-      if (!id || !document || saving === "saved" || saving === "saving" || saving === "conflict") return;
-      set({ saving: "saving" });
-      try {
-        const saved =
-          kind === "look"
-            ? await api.saveLook(id, revision, document).then((s) => ({ revision: s.revision, path: s.document.path }))
-            : await api.saveTrim(id, document.path, revision).then((s) => ({ revision: s.revision, path: s.path ?? document.path }));
-        const { past, future, step, document: now } = get();
-        const unchanged = now === document;
-        if (unchanged) void keepHistory(`${kind} ${id}`, { text: canonical(saved.path), past, future, step });
-        set({ revision: saved.revision, saving: unchanged ? "saved" : "unsaved", failure: "" });
-        if (kind === "look") set({ look: { id, name: document.name } });
-        else preview.again();
-        if (!unchanged) saveSoon();
-      } catch (e) {
-        const problem = e instanceof Problem ? e : new Problem(500, String(e));
-        const kinds: Record<number, Saving> = { 0: "away", 409: "conflict" };
-        set({ saving: kinds[problem.status] ?? "refused", failure: problem.message });
-        if (problem.status === 0) saveSoon();
-      }
-    },
+    save: () => save(keyOf(get())),
 
     drop: () => {
-      window.clearTimeout(timer);
+      asked += 1;
+      window.clearTimeout(timers.get(keyOf(get())));
       set({ kind: "look", id: null, revision: 0, document: null, look: null, past: [], future: [], gesture: null, saving: "saved", step: null, picked: [] });
     },
 
