@@ -1,5 +1,5 @@
 import { defineConfig } from "vitest/config";
 
 export default defineConfig({
-  test: { setupFiles: ["src/testing/setup.ts"], include: ["src/**/*.test.ts"] },
+  test: { setupFiles: ["src/testing/setup.ts"], include: ["src/**/*.test.ts", "src/**/*.test.tsx"] },
 });

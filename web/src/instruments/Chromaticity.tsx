@@ -1,6 +1,6 @@
 /** The chromaticity diagram: CIE 1976 u'v' of the scene, with the gamuts that displays have. */
-import type { Frame } from "../api/preview";
-import { useSession } from "../state/session";
+import type { Frame } from "../preview/preview";
+import { useSession } from "../session/session";
 import { drawChromaticity } from "./draw";
 import { useCounts, type Source } from "./Scopes";
 

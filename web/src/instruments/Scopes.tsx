@@ -1,9 +1,9 @@
 /** The instruments: one set of scopes for the whole app, of the picture as it is delivered. */
 import { useEffect, useRef, useState } from "react";
-import { preview, type Frame } from "../api/preview";
-import { useHdrDisplays } from "../state/encodings";
-import { useInstruments, type Wave } from "../state/instruments";
-import { useSession } from "../state/session";
+import { preview, type Frame } from "../preview/preview";
+import { useHdrDisplays } from "../session/encodings";
+import { useInstruments, type Wave } from "../session/instruments";
+import { useSession } from "../session/session";
 import { Button } from "../ui/controls";
 import { Chromaticity } from "./Chromaticity";
 import { drawHistogram, drawLuma, drawVector, drawWave } from "./draw";

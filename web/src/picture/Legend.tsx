@@ -1,5 +1,5 @@
 /** The legend of false colour: its bands over stops from middle grey. */
-import { useSession } from "../state/session";
+import { useSession } from "../session/session";
 
 export function Legend() {
   const bands = useSession((s) => s.scopes?.bands) ?? [];

@@ -1,8 +1,8 @@
 /** A part of the frame, pixel for pixel, beside the whole of it. */
 import { useEffect, useRef } from "react";
-import { preview } from "../api/preview";
-import { useInstruments } from "../state/instruments";
-import { shotInHand, useSession } from "../state/session";
+import { preview } from "../preview/preview";
+import { useInstruments } from "../session/instruments";
+import { shotInHand, useSession } from "../session/session";
 import { SIZE } from "./loupe";
 
 export function Loupe() {

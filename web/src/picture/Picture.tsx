@@ -1,12 +1,11 @@
 /** The picture in hand, and the one beside it. Pixels go straight from the socket to the canvas. */
 import { useEffect, useState } from "react";
-import { useInstruments } from "../state/instruments";
-import { isInterpreted, shotInHand, shotsOf, useSession } from "../state/session";
-import { follow } from "../ui/drag";
+import { useInstruments } from "../session/instruments";
+import { isInterpreted, shotInHand, shotsOf, useSession } from "../session/session";
+import { follow } from "../gestures/drag";
 import { Legend } from "./Legend";
 import { SURROUND, ViewBar } from "./ViewBar";
-import { EncodingDialog } from "../places/footage/EncodingDialog";
-import { preview } from "../api/preview";
+import { preview } from "../preview/preview";
 import { Button } from "../ui/controls";
 import { Pins } from "./Readout";
 import { Loupe } from "./Loupe";
@@ -28,7 +27,6 @@ export function Picture() {
   const loupe = useInstruments((s) => s.loupe);
   const trying = useSession((s) => s.trying?.name ?? null);
   const raw = shot !== undefined && !isInterpreted(shot);
-  const [encoding, setEncoding] = useState(false);
   const as = place === "balance" ? (other ? (beside?.as ?? null) : null) : against ? againstAs : null;
   return (
     <section aria-label="Picture" className={full ? "fixed inset-0 z-20 flex flex-col bg-room" : "flex min-h-0 flex-1 flex-col"}>
@@ -54,12 +52,11 @@ export function Picture() {
         {raw && !trying && (
           <p role="note" data-raw className="absolute top-1.5 left-2 z-10 flex items-center gap-2 rounded bg-pit/85 py-0.5 pr-0.5 pl-2 text-bright">
             Not interpreted: encoding unknown, code values as they are
-            <Button kind="main" onClick={() => setEncoding(true)}>
+            <Button kind="main" onClick={() => useSession.getState().set({ encode: [shot.id] })}>
               Set encoding…
             </Button>
           </p>
         )}
-        {encoding && shot && <EncodingDialog shots={[shot.id]} onClose={() => setEncoding(false)} />}
         <Pins />
       </div>
       <footer className="flex h-6 shrink-0 items-center gap-4 whitespace-nowrap text-faint">

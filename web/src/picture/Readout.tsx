@@ -1,9 +1,9 @@
 /** What lies under the pointer and at the pins: per cent, code values, stops from grey, Lab. */
 import { X } from "lucide-react";
 import { useEffect, useState } from "react";
-import type { Sample } from "../api/client";
-import { preview, type Samples } from "../api/preview";
-import { useInstruments } from "../state/instruments";
+import type { Sample } from "../data/client";
+import { preview, type Samples } from "../preview/preview";
+import { useInstruments } from "../session/instruments";
 import { Button } from "../ui/controls";
 
 function useSamples(): Samples | null {

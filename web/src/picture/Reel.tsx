@@ -1,8 +1,8 @@
 /** What is played from rendered frames, over the picture; before that, how far rendering is. */
 import { useEffect, useRef } from "react";
-import { preview } from "../api/preview";
-import { useSession } from "../state/session";
-import { useWork } from "../state/work";
+import { preview } from "../preview/preview";
+import { useSession } from "../session/session";
+import { useWork } from "../document/work";
 import { Button } from "../ui/controls";
 import { startReel, stopReel, useReel } from "./reel";
 

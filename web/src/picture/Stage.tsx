@@ -1,13 +1,14 @@
 /** A picture's canvas with what is drawn on it: areas, pins, and the tools that work by pressing on the picture. */
 import { useEffect, useRef, useState } from "react";
-import { preview } from "../api/preview";
-import { useInstruments, type Corner } from "../state/instruments";
+import { preview } from "../preview/preview";
+import { useInstruments, type Corner } from "../session/instruments";
 import { useCloseup, useFit } from "./closeup";
 import { loupePart } from "./loupe";
-import { follow } from "../ui/drag";
+import { follow } from "../gestures/drag";
 import type { Source } from "../instruments/Scopes";
 import { point } from "./pointer";
 import { drop, pick } from "./tools";
+import { told } from "../session/session";
 
 interface Props {
   source: Source;
@@ -118,9 +119,9 @@ export function Stage({ source, name, className = "" }: Props) {
         if (hand && !shape && loupe) useInstruments.getState().set({ centre: from });
         else if (hand && !shape) pin(from);
       } else if (tool.kind === "white" || tool.kind === "exposure") {
-        if (hand) void drop(tool, from, shape);
+        if (hand) told(drop(tool, from, shape));
       } else if (tool.kind === "bump" || tool.kind === "range") {
-        if (hand) void pick(tool, from, shape);
+        if (hand) told(pick(tool, from, shape));
       } else if (shape && shape.length > 2) {
         set(hand ? { area: shape, tool: null } : { areaBeside: shape, tool: null });
       }

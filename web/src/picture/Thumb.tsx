@@ -1,6 +1,6 @@
 /** A small live picture of a shot, by its place in the row. */
 import { useEffect, useRef } from "react";
-import { preview } from "../api/preview";
+import { preview } from "../preview/preview";
 
 export function Thumb({ index, className }: { index: number; className: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);

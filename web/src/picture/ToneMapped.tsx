@@ -1,6 +1,6 @@
 /** Says that an HDR picture is shown by a tone map: what is seen is not what an HDR display would show. */
-import { useHdrDisplays } from "../state/encodings";
-import { useInstruments } from "../state/instruments";
+import { useHdrDisplays } from "../session/encodings";
+import { useInstruments } from "../session/instruments";
 
 export function ToneMapped() {
   const display = useInstruments((s) => s.display);

@@ -2,14 +2,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { Maximize2, Minimize2 } from "lucide-react";
 import { useState } from "react";
-import { api } from "../api/client";
-import { MONITOR } from "../api/preview";
-import { useHdrDisplays } from "../state/encodings";
-import { Compare } from "../places/look/Compare";
-import { useInstruments, type Against, type Surround } from "../state/instruments";
-import { useSession } from "../state/session";
-import { useWork } from "../state/work";
+import { api } from "../data/client";
+import { MONITOR } from "../preview/preview";
+import { useHdrDisplays } from "../session/encodings";
+import { Compare } from "./Compare";
+import { useInstruments, type Against, type Surround } from "../session/instruments";
+import { told, useSession } from "../session/session";
+import { useWork } from "../document/work";
 import { Button, Menu, type MenuItem } from "../ui/controls";
+import { listed } from "../ui/listed";
 
 export const SURROUND: Record<Surround, string> = {
   black: "var(--color-pit)",
@@ -43,7 +44,7 @@ export function fill(full: boolean): void {
   useInstruments.getState().set({ full });
   // A browser that refuses still has the whole window.
   if (full) document.documentElement.requestFullscreen().catch(() => undefined);
-  else if (document.fullscreenElement) void document.exitFullscreen();
+  else if (document.fullscreenElement) told(document.exitFullscreen());
 }
 
 /** What the look is compared against, and how both are shown. */
@@ -58,6 +59,7 @@ function AgainstMenu() {
     queryKey: ["looks", production?.id],
     queryFn: () => (production ? api.looks(production.id) : Promise.resolve([])),
     enabled: production !== null,
+    select: (all) => all.filter((l) => l.id !== look?.id),
   });
   const versions = useQuery({
     queryKey: ["versions", look?.id],
@@ -70,18 +72,18 @@ function AgainstMenu() {
     pick("Untouched shot", { kind: "untouched" }),
     pick("Plain rendering", { kind: "plain" }),
     null,
-    ...(look ? (versions.data ?? []).map((v) => pick(`Version ${v.number}: ${v.name}`, { kind: "version", look: look.id, number: v.number })) : []),
+    ...(look ? listed(versions, "Versions", (v) => pick(`Version ${v.number}: ${v.name}`, { kind: "version", look: look.id, number: v.number })) : []),
     null,
-    ...(looks.data ?? []).filter((l) => l.id !== look?.id).map((l) => pick(`Look ${l.name}`, { kind: "look", look: l.id })),
+    ...listed(looks, "Looks", (l) => pick(`Look ${l.name}`, { kind: "look", look: l.id })),
     null,
     ...references.map((s) => pick(`Reference ${s.name}`, { kind: "reference", shot: s.id })),
   ];
-  const listed = against?.kind === "version" || against?.kind === "look";
+  const compared = against?.kind === "version" || against?.kind === "look";
   return (
     <>
       {against && (
         <>
-          {listed && (
+          {compared && (
             <Button kind="quiet" className="px-1" onClick={() => setDifferences(true)}>
               Differences
             </Button>
@@ -95,7 +97,7 @@ function AgainstMenu() {
         </>
       )}
       <Menu trigger={<Button kind="quiet" className={against ? "text-lantern" : ""}>Compare with ▾</Button>} items={items} />
-      {listed && <Compare open={differences} onClose={() => setDifferences(false)} />}
+      {compared && <Compare open={differences} onClose={() => setDifferences(false)} />}
     </>
   );
 }

@@ -1,7 +1,7 @@
 /** How large the picture is shown: fitted in, or close up, a part of the frame pixel for pixel. */
 import { useEffect, useState, type RefObject } from "react";
-import { useInstruments } from "../state/instruments";
-import { shotInHand, useSession } from "../state/session";
+import { useInstruments } from "../session/instruments";
+import { shotInHand, useSession } from "../session/session";
 
 /** The largest size of a ratio that fits into an element. */
 export function useFit(room: RefObject<HTMLDivElement | null>, ratio: number): { width: number; height: number } {

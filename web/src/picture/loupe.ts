@@ -1,6 +1,6 @@
 /** Where the loupe looks. */
-import { useInstruments } from "../state/instruments";
-import { shotInHand, useSession } from "../state/session";
+import { useInstruments } from "../session/instruments";
+import { shotInHand, useSession } from "../session/session";
 
 /** The loupe's size on screen, a pixel of the frame for each pixel of it. */
 export const SIZE = [260, 240] as const;

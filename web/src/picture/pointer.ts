@@ -1,6 +1,6 @@
 /** The place under the pointer, read from the server at the pace of the screen. */
-import { preview } from "../api/preview";
-import { useInstruments, type Corner } from "../state/instruments";
+import { preview } from "../preview/preview";
+import { useInstruments, type Corner } from "../session/instruments";
 
 let newest: Corner | null = null;
 let waiting = false;

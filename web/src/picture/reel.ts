@@ -3,9 +3,9 @@
  * because its grain is new in each frame.
  */
 import { create } from "zustand";
-import { preview, type Frame } from "../api/preview";
-import { shotInHand, useSession } from "../state/session";
-import { useWork } from "../state/work";
+import { preview, type Frame } from "../preview/preview";
+import { shotInHand, useSession } from "../session/session";
+import { useWork } from "../document/work";
 
 /** Frames of a still that are played around and around. */
 const STILL_FRAMES = 24;

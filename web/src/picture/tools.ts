@@ -1,9 +1,9 @@
 /** The tools that wait for a press on the picture: droppers, and colours picked for bumps and ranges. */
-import { api } from "../api/client";
-import { useInstruments, type Corner, type Tool } from "../state/instruments";
-import { say, useSession } from "../state/session";
-import { setValue, setValues, UNTOUCHED, useWork } from "../state/work";
-import { freshStep, setRegion } from "../places/look/commands";
+import { api } from "../data/client";
+import { useInstruments, type Corner, type Tool } from "../session/instruments";
+import { say, useSession } from "../session/session";
+import { setValue, setValues, UNTOUCHED, useWork } from "../document/work";
+import { freshStep, setRegion } from "../commands/commands";
 
 type Dropper = Extract<Tool, { kind: "white" | "exposure" }>;
 

@@ -2,13 +2,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { produce } from "immer";
-import { api, type Field, type KindInfo, type Look, type NegativeStock, type Path, type PrintStock, type ShelfItem, type Step, type Stocks } from "../api/client";
-import type { Thumbnail } from "../api/preview";
-import { CardPicture, useCards } from "../picture/cards";
-import { applying, freshStep, inserting, make, type Ready } from "../places/look/commands";
-import { withFilm } from "../places/look/film";
-import { say, useSession } from "../state/session";
-import { useWork } from "../state/work";
+import { api, type Field, type KindInfo, type Look, type NegativeStock, type Path, type PrintStock, type ShelfItem, type Step, type Stocks } from "../data/client";
+import type { Thumbnail } from "../preview/preview";
+import { CardPicture, useCards } from "../preview/cards";
+import { applying, freshStep, inserting, make, type Ready } from "../commands/commands";
+import { withFilm } from "../commands/film";
+import { say, told, useSession } from "../session/session";
+import { useWork } from "../document/work";
 import { Button, TextField } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
 
@@ -245,11 +245,11 @@ function Drawer() {
               )}
               <span className="flex-1" />
               {item.kind !== "starting" && item.kind !== "stock" && (
-                <Button kind="quiet" onClick={() => void remove(item)}>
+                <Button kind="quiet" onClick={() => told(remove(item))}>
                   Remove from the Shelf
                 </Button>
               )}
-              <Button kind="main" disabled={!working || (!own && place !== "look")} onClick={() => void take(item)}>
+              <Button kind="main" disabled={!working || (!own && place !== "look")} onClick={() => told(take(item))}>
                 {!own ? "New look of it" : item.kind === "stock" ? "Put into the film" : item.kind === "steps" ? "Add steps" : replace ? "Replace the look" : "Add as a group"}
               </Button>
             </div>

@@ -1,7 +1,7 @@
 /** Paths and catalogues for tests: no more than a test says. */
-import type { KindInfo, Look, Step, Zone } from "../api/client";
-import { useSession } from "../state/session";
-import { useWork } from "../state/work";
+import type { KindInfo, Look, Step, Zone } from "../data/client";
+import { useSession } from "../session/session";
+import { useWork } from "../document/work";
 
 /** A step whose name is its id. */
 export function step(id: string, more: Partial<Step> & { kind?: string } = {}): Step {

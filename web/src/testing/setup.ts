@@ -6,4 +6,10 @@ const storage = {
   removeItem: (key: string) => void kept.delete(key),
   clear: () => kept.clear(),
 };
-Object.assign(globalThis, { window: globalThis, localStorage: storage });
+// Component tests have a document of their own (jsdom).
+if (typeof document === "undefined") Object.assign(globalThis, { window: globalThis, localStorage: storage });
+else {
+  Object.assign(globalThis, { ResizeObserver: class { observe() {} unobserve() {} disconnect() {} } });
+  Element.prototype.hasPointerCapture = () => false;
+  Element.prototype.scrollIntoView = () => undefined;
+}

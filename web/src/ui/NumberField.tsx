@@ -1,8 +1,8 @@
 /** A value that can be typed, dragged, scrolled, stepped with keys, and reset by double click. */
 import { memo, useEffect, useRef, useState } from "react";
-import type { Field, Zone } from "../api/client";
-import { say } from "../state/session";
-import { follow } from "./drag";
+import type { Field, Zone } from "../data/client";
+import { say } from "../session/session";
+import { follow } from "../gestures/drag";
 import { parse, show } from "./units";
 
 type NumberKind = Extract<Field, { type: "number" }>;

@@ -1,6 +1,6 @@
 /** Numbers as people read and type them. */
 import { describe, expect, it } from "vitest";
-import type { Field } from "../api/client";
+import type { Field } from "../data/client";
 import { counted, parse, refusedName, show, tonePlace } from "./units";
 
 const field = (unit: Field["unit"], id = "amount") => ({ id, unit }) as Field;

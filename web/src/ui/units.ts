@@ -1,5 +1,5 @@
 /** How values are written: by unit, in the zone they stand in. */
-import type { Field, Zone } from "../api/client";
+import type { Field, Zone } from "../data/client";
 
 /** Code value of middle grey in the Screen zone, in per cent: the Screen's tonal axis counts tenths from there. */
 const SCREEN_GREY = 38.31;

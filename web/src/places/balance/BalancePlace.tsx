@@ -4,7 +4,7 @@ import { Picture } from "../../picture/Picture";
 import { PathPanel } from "../look/PathPanel";
 import { Row } from "../look/Row";
 import { StepPanel } from "../look/StepPanel";
-import { useSession } from "../../state/session";
+import { useSession } from "../../session/session";
 import { Button } from "../../ui/controls";
 import { Toolbar } from "./Toolbar";
 

@@ -1,8 +1,8 @@
 /** Copying the trim in hand, or chosen steps of it, to other shots. */
 import { useState } from "react";
-import { api } from "../../api/client";
-import { refreshProduction, rowOf, say, useSession } from "../../state/session";
-import { useWork } from "../../state/work";
+import { api } from "../../data/client";
+import { refreshProduction, rowOf, say, told, useSession } from "../../session/session";
+import { useWork } from "../../document/work";
 import { Button, Dialog } from "../../ui/controls";
 import { counted } from "../../ui/units";
 
@@ -44,7 +44,7 @@ export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void
       footer={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" disabled={chosen.size === 0 || left.size === steps.length + 1} onClick={() => void copy()}>
+          <Button kind="main" disabled={chosen.size === 0 || left.size === steps.length + 1} onClick={() => told(copy())}>
             {chosen.size === 0 ? "Copy trim" : `Copy trim to ${counted(chosen.size, "shot")}`}
           </Button>
         </>

@@ -1,13 +1,13 @@
 /** What can be done with the shot in hand: areas, false colour, a second shot, matching, copying, playing. */
 import { Lasso, Pause, Play, SquareDashed, X } from "lucide-react";
 import { useEffect, useState } from "react";
-import { api } from "../../api/client";
-import { useInstruments, type Show } from "../../state/instruments";
-import { attempt, rowOf, say, shotInHand, shotsOf, useSession } from "../../state/session";
-import { useWork } from "../../state/work";
+import { api } from "../../data/client";
+import { useInstruments, type Show } from "../../session/instruments";
+import { attempt, rowOf, say, shotInHand, shotsOf, told, useSession } from "../../session/session";
+import { useWork } from "../../document/work";
 import { balanceStep } from "../../picture/tools";
 import { Button, Choice, Menu } from "../../ui/controls";
-import { freshStep } from "../look/commands";
+import { freshStep } from "../../commands/commands";
 import { CopyTrim } from "./CopyTrim";
 
 const SHOWS: { value: Show; label: string }[] = [
@@ -105,8 +105,8 @@ function Second() {
           <Menu
             trigger={<Button>Match to it ▾</Button>}
             items={[
-              { label: "Exposure and white", hint: "Balance", run: () => void bring(beside.shot, false) },
-              { label: "Exposure, white and contrast", hint: "Balance, Tone", run: () => void bring(beside.shot, true) },
+              { label: "Exposure and white", hint: "Balance", run: () => told(bring(beside.shot, false) )},
+              { label: "Exposure, white and contrast", hint: "Balance, Tone", run: () => told(bring(beside.shot, true) )},
             ]}
           />
         </>
@@ -156,7 +156,7 @@ async function bring(to: string, contrast: boolean): Promise<void> {
 /** Changes in, out or poster of the shot in hand. */
 export function cut(change: { in_frame?: number; out_frame?: number; poster?: number }): void {
   const shot = shotInHand(useSession.getState());
-  if (shot) void attempt(() => api.editShot(shot.id, change));
+  if (shot) told(attempt(() => api.editShot(shot.id, change)));
 }
 
 function Player() {

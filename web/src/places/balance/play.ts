@@ -1,5 +1,5 @@
 /** Playing a sequence at its rate: the frame that belongs to the moment is shown; frames that come too late are left out. */
-import { shotInHand, useSession } from "../../state/session";
+import { shotInHand, useSession } from "../../session/session";
 
 interface Playing {
   shown: number;

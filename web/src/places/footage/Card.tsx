@@ -2,10 +2,10 @@
 import { useSortable } from "@dnd-kit/sortable";
 import { GripVertical, TriangleAlert } from "lucide-react";
 import { useState } from "react";
-import { api, type Shot } from "../../api/client";
+import { api, type Shot } from "../../data/client";
 import { Thumb } from "../../picture/Thumb";
-import { encodingName, UNKNOWN } from "../../state/encodings";
-import { attempt, isInterpreted, isShown, shotsOf, useSession } from "../../state/session";
+import { encodingName, UNKNOWN } from "../../session/encodings";
+import { attempt, isInterpreted, isShown, shotsOf, told, useSession } from "../../session/session";
 import { Button, Confirm, Menu } from "../../ui/controls";
 import { apart, deleteShots } from "./changes";
 import { Name } from "./Name";
@@ -91,7 +91,7 @@ export function Card({ shot, marked, encode }: Props) {
       </div>
       <div className="mt-1.5 flex items-center gap-0.5">
         <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-1 h-4 w-4 accent-lantern" />
-        <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => void attempt(() => api.editShot(shot.id, { name }))} />
+        <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => told(attempt(() => api.editShot(shot.id, { name })))} />
         <Menu
           trigger={
             <Button kind="quiet" aria-label={`More about ${shot.name}`} className="px-0.5">
@@ -104,8 +104,8 @@ export function Card({ shot, marked, encode }: Props) {
             null,
             ...scenes.filter((s) => s.id !== own?.id).map((s) => ({ label: `Move to ${s.name}`, run: () => moveShot(shot.id, s.id) })),
             null,
-            ...(shot.frames > 1 && shot.arriving === null ? [{ label: "Take apart into stills", run: () => void apart(shot) }] : []),
-            ...(shot.arriving !== null ? [{ label: "Stop bringing in", run: () => void attempt(() => api.stopIntake(shot.id)) }] : []),
+            ...(shot.frames > 1 && shot.arriving === null ? [{ label: "Take apart into stills", run: () => told(apart(shot) )}] : []),
+            ...(shot.arriving !== null ? [{ label: "Stop bringing in", run: () => told(attempt(() => api.stopIntake(shot.id)) )}] : []),
             { label: "Delete…", run: () => setDeleting(true) },
           ]}
         />
@@ -135,7 +135,7 @@ export function Card({ shot, marked, encode }: Props) {
           {warnings.join("; ")}
         </p>
       )}
-      <Confirm open={deleting} title={`Delete “${shot.name}”?`} action="Delete shot" onClose={() => setDeleting(false)} onDone={() => void deleteShots([shot])}>
+      <Confirm open={deleting} title={`Delete “${shot.name}”?`} action="Delete shot" onClose={() => setDeleting(false)} onDone={() => told(deleteShots([shot]))}>
         Its trim goes with it. It can be put back for 30 days. Its files stay in the media folder.
       </Confirm>
     </article>

@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { Button } from "../../ui/controls";
 import { FolderChooser, useFolders } from "./FolderChooser";
 import { sceneToSendTo, sendTo } from "./incoming";
+import { told } from "../../session/session";
 
 export function EmptyFootage() {
   const files = useRef<HTMLInputElement>(null);
@@ -10,7 +11,7 @@ export function EmptyFootage() {
   const allowed = useFolders();
   const [choosing, setChoosing] = useState<string | null>(null);
   const chosen = (e: React.ChangeEvent<HTMLInputElement>) => {
-    void sendTo(null, [...(e.target.files ?? [])]);
+    told(sendTo(null, [...(e.target.files ?? [])]));
     e.target.value = "";
   };
   return (
@@ -27,7 +28,7 @@ export function EmptyFootage() {
           Choose files…
         </Button>
         <Button onClick={() => folder.current?.click()}>Choose a folder…</Button>
-        {allowed.length > 0 && <Button onClick={() => void sceneToSendTo().then((scene) => setChoosing(scene))}>From the server…</Button>}
+        {allowed.length > 0 && <Button onClick={() => told(sceneToSendTo().then((scene) => setChoosing(scene)))}>From the server…</Button>}
       </div>
       <input ref={files} type="file" multiple tabIndex={-1} aria-label="Files" className="hidden" onChange={chosen} />
       <input

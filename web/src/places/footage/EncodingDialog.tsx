@@ -1,9 +1,9 @@
 /** Setting how shots are encoded: every encoding as a picture to choose from by eye. */
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, type Shot } from "../../api/client";
-import { encodingOptions, UNKNOWN, type EncodingOption } from "../../state/encodings";
-import { attempt, refreshProduction, say, shotsOf, useSession } from "../../state/session";
+import { api, type Shot } from "../../data/client";
+import { encodingOptions, UNKNOWN, type EncodingOption } from "../../session/encodings";
+import { attempt, refreshProduction, say, shotsOf, told, useSession } from "../../session/session";
 import { Button, Dialog, TextField } from "../../ui/controls";
 import { counted } from "../../ui/units";
 
@@ -76,7 +76,7 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
             {hint.data?.says}
           </span>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" data-apply onClick={() => void apply()}>
+          <Button kind="main" data-apply onClick={() => told(apply())}>
             {found.length === 1 ? "Set encoding" : `Set encoding of ${counted(found.length, "shot")}`}
           </Button>
         </>

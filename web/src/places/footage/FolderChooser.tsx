@@ -1,8 +1,8 @@
 /** Bringing footage in from a folder on the server that the operator allowed. */
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api } from "../../api/client";
-import { attempt } from "../../state/session";
+import { api } from "../../data/client";
+import { attempt, told } from "../../session/session";
 import { Button, Dialog } from "../../ui/controls";
 import { counted } from "../../ui/units";
 
@@ -48,7 +48,7 @@ export function FolderChooser({ scene, roots, onClose }: { scene: string; roots:
           </Button>
           <span className="flex-1" />
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" disabled={chosen.size === 0} onClick={() => void bring()}>
+          <Button kind="main" disabled={chosen.size === 0} onClick={() => told(bring())}>
             {chosen.size === 0 ? "Bring in" : `Bring in ${counted(chosen.size, "shot")}`}
           </Button>
         </>

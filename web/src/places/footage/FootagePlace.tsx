@@ -2,14 +2,13 @@
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { rectSortingStrategy, SortableContext, sortableKeyboardCoordinates } from "@dnd-kit/sortable";
 import { useEffect, useRef, useState } from "react";
-import { api } from "../../api/client";
-import { attempt, refreshProduction, shotsOf, useSession } from "../../state/session";
-import { follow } from "../../ui/drag";
+import { api } from "../../data/client";
+import { attempt, refreshProduction, shotsOf, told, useSession } from "../../session/session";
+import { follow } from "../../gestures/drag";
 import { Button } from "../../ui/controls";
 import { Card } from "./Card";
 import { Coming } from "./Coming";
 import { EmptyFootage } from "./EmptyFootage";
-import { EncodingDialog } from "./EncodingDialog";
 import { filesOf, sendTo, useIncoming } from "./incoming";
 import { dropOn, SCENE } from "./order";
 import { Profiles } from "./Profiles";
@@ -23,7 +22,6 @@ const LOOK_EVERY = 700;
 export function FootagePlace() {
   const production = useSession((s) => s.production);
   const selected = useSelection((s) => s.shots);
-  const [encoding, setEncoding] = useState<string[] | null>(null);
   const [over, setOver] = useState<string | null>(null);
   const ground = useRef<HTMLElement>(null);
   const sensors = useSensors(
@@ -45,7 +43,8 @@ export function FootagePlace() {
   }, []);
   if (!production) return null;
   // A selected shot speaks for all that are selected.
-  const encode = (id: string) => setEncoding(selected.includes(id) ? [...selected] : [id]);
+  const choose = (shots: string[]) => useSession.getState().set({ encode: shots });
+  const encode = (id: string) => choose(selected.includes(id) ? [...selected] : [id]);
   const sceneAt = (e: React.DragEvent) => (e.target as Element).closest<HTMLElement>("[data-scene]")?.dataset.scene ?? null;
   const holdsFiles = (e: React.DragEvent) => e.dataTransfer.types.includes("Files");
   const empty = shotsOf(production).length === 0 && !sending;
@@ -65,11 +64,11 @@ export function FootagePlace() {
         e.preventDefault();
         setOver(null);
         const scene = sceneAt(e);
-        void filesOf(e.dataTransfer).then((files) => sendTo(scene, files));
+        told(filesOf(e.dataTransfer).then((files) => sendTo(scene, files)));
       }}
       onPointerDown={(e) => ground.current && marquee(e, ground.current)}
     >
-      {selected.length > 0 ? <SelectionBar encode={() => setEncoding([...selected])} /> : <Profiles production={production} />}
+      {selected.length > 0 ? <SelectionBar encode={() => choose([...selected])} /> : <Profiles production={production} />}
       {empty ? (
         <EmptyFootage />
       ) : (
@@ -100,14 +99,13 @@ export function FootagePlace() {
       )}
       {!empty && (
         <div className="flex gap-2">
-          <Button onClick={() => void attempt(() => api.createScene(production.id, `Scene ${production.scenes.length + 1}`))}>+ Scene</Button>
-          <Button kind="quiet" onClick={() => void attempt(() => api.createScene(production.id, "References", true))}>
+          <Button onClick={() => told(attempt(() => api.createScene(production.id, `Scene ${production.scenes.length + 1}`)))}>+ Scene</Button>
+          <Button kind="quiet" onClick={() => told(attempt(() => api.createScene(production.id, "References", true)))}>
             + Scene of finished stills
           </Button>
         </div>
       )}
       <Coming />
-      {encoding && <EncodingDialog shots={encoding} onClose={() => setEncoding(null)} />}
     </main>
   );
 }

@@ -1,5 +1,5 @@
 /** A name that is changed in place. */
-import { say } from "../../state/session";
+import { say } from "../../session/session";
 import { TextField } from "../../ui/controls";
 import { refusedName } from "../../ui/units";
 

@@ -1,8 +1,8 @@
 /** A camera profile from its published constants, with its curve drawn in stops; or a technical table in its place. */
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, type CameraProfile, type Profile, type ProfileReading } from "../../api/client";
-import { attempt, say, useSession } from "../../state/session";
+import { api, type CameraProfile, type Profile, type ProfileReading } from "../../data/client";
+import { attempt, say, told, useSession } from "../../session/session";
 import { Button, Choice, Dialog, TextField } from "../../ui/controls";
 
 const CONSTANTS = [
@@ -107,13 +107,13 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
             Export
           </Button>
           {profile && (
-            <Button kind="quiet" onClick={() => void attempt(() => api.deleteProfile(profile.id)).then((done) => done && onClose())}>
+            <Button kind="quiet" onClick={() => told(attempt(() => api.deleteProfile(profile.id)).then((done) => done && onClose()))}>
               Delete profile
             </Button>
           )}
           <span className="flex-1" />
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" disabled={draft.kind === "constants" && reading.isError} onClick={() => void save()}>
+          <Button kind="main" disabled={draft.kind === "constants" && reading.isError} onClick={() => told(save())}>
             Save profile
           </Button>
         </>
@@ -162,7 +162,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
           <Choice name="Output of the table" value={draft.gives} options={encodings.map((e) => ({ value: e.id, label: e.name }))} onChange={(gives) => setDraft({ ...draft, gives })} />
         </div>
       )}
-      <input ref={imported} type="file" accept=".json" tabIndex={-1} aria-label="Profile file" className="hidden" onChange={(e) => void take(e.target.files?.[0])} />
+      <input ref={imported} type="file" accept=".json" tabIndex={-1} aria-label="Profile file" className="hidden" onChange={(e) => told(take(e.target.files?.[0]))} />
       <input
         ref={table}
         type="file"
@@ -170,7 +170,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
         tabIndex={-1}
         aria-label="Technical table"
         className="hidden"
-        onChange={(e) => void e.target.files?.[0]?.text().then((text) => setDraft({ ...draft, table: text }))}
+        onChange={(e) => told(e.target.files?.[0]?.text().then((text) => setDraft({ ...draft, table: text })))}
       />
     </Dialog>
   );

@@ -1,6 +1,6 @@
 /** The production's camera profiles: seen, made, changed, exported, imported. */
 import { useState } from "react";
-import type { Production, Profile } from "../../api/client";
+import type { Production, Profile } from "../../data/client";
 import { Button } from "../../ui/controls";
 import { ProfileEditor } from "./ProfileEditor";
 

@@ -2,8 +2,8 @@
 import { useSortable } from "@dnd-kit/sortable";
 import { GripVertical } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, type Scene } from "../../api/client";
-import { attempt } from "../../state/session";
+import { api, type Scene } from "../../data/client";
+import { attempt, told } from "../../session/session";
 import { Button, Confirm, Menu } from "../../ui/controls";
 import { counted } from "../../ui/units";
 import { FolderChooser, useFolders } from "./FolderChooser";
@@ -19,7 +19,7 @@ export function SceneHead({ scene }: { scene: Scene }) {
   const [choosing, setChoosing] = useState(false);
   const [deleting, setDeleting] = useState(false);
   const { setNodeRef, listeners, attributes, transform } = useSortable({ id: SCENE + scene.id });
-  const send = (list: FileList | null) => void useIncoming.getState().send(scene.id, [...(list ?? [])]);
+  const send = (list: FileList | null) => told(useIncoming.getState().send(scene.id, [...(list ?? [])]));
   const chosen = (e: React.ChangeEvent<HTMLInputElement>) => {
     send(e.target.files);
     e.target.value = "";
@@ -45,7 +45,7 @@ export function SceneHead({ scene }: { scene: Scene }) {
       >
         <GripVertical size={14} />
       </button>
-      <Name wide label={`Name of scene ${scene.name}`} value={scene.name} onChange={(name) => void attempt(() => api.editScene(scene.id, { name }))} />
+      <Name wide label={`Name of scene ${scene.name}`} value={scene.name} onChange={(name) => told(attempt(() => api.editScene(scene.id, { name })))} />
       <span className="text-faint">
         {counted(scene.shots.length, "shot")}
         {scene.finished && " · finished stills, no look is applied"}
@@ -68,7 +68,7 @@ export function SceneHead({ scene }: { scene: Scene }) {
           { label: "Move down", hint: "Alt ↓", run: () => moveScene(scene.id, 1) },
           {
             label: scene.finished ? "Make it a scene of shots" : "Make it a scene of finished stills",
-            run: () => void attempt(() => api.editScene(scene.id, { finished: !scene.finished })),
+            run: () => told(attempt(() => api.editScene(scene.id, { finished: !scene.finished }))),
           },
           null,
           { label: "Delete scene…", run: () => setDeleting(true) },
@@ -86,7 +86,7 @@ export function SceneHead({ scene }: { scene: Scene }) {
         {...{ webkitdirectory: "" }}
         onChange={chosen}
       />
-      <Confirm open={deleting} title={`Delete scene “${scene.name}”?`} action="Delete scene" onClose={() => setDeleting(false)} onDone={() => void deleteScene(scene)}>
+      <Confirm open={deleting} title={`Delete scene “${scene.name}”?`} action="Delete scene" onClose={() => setDeleting(false)} onDone={() => told(deleteScene(scene))}>
         {scene.shots.length > 0 ? `${counted(scene.shots.length, "shot")} with their trims go with it.` : "It has no shots."} It can be put back for 30 days.
       </Confirm>
       {choosing && <FolderChooser scene={scene.id} roots={allowed} onClose={() => setChoosing(false)} />}

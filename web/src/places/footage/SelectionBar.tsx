@@ -1,7 +1,7 @@
 /** What can be done to the selected shots. */
 import { useState } from "react";
-import { api, type Shot } from "../../api/client";
-import { attempt, refreshProduction, say, shotsOf, useSession } from "../../state/session";
+import { api, type Shot } from "../../data/client";
+import { attempt, refreshProduction, say, shotsOf, told, useSession } from "../../session/session";
 import { Button, Confirm, Dialog, Menu, TextField } from "../../ui/controls";
 import { counted } from "../../ui/units";
 import { apart, deleteShots, join } from "./changes";
@@ -48,24 +48,24 @@ export function SelectionBar({ encode }: { encode: () => void }) {
           {
             label: "A new scene",
             run: () =>
-              void attempt(async () => {
+              told(attempt(async () => {
                 if (!production) return;
                 const scene = await api.createScene(production.id, `Scene ${scenes.length + 1}`);
                 await refreshProduction();
                 moveShots(ids, scene.id);
-              }),
+              })),
           },
         ]}
       />
       <Menu
         trigger={<Button disabled={trimmed.length === 0}>Copy trim from ▾</Button>}
-        items={trimmed.map((s) => ({ label: s.name, run: () => void copy(s) }))}
+        items={trimmed.map((s) => ({ label: s.name, run: () => told(copy(s) )}))}
       />
       <Button disabled={moving.length === 0} onClick={() => setCutting(true)}>
         In and out…
       </Button>
-      {stills && <Button onClick={() => only && void join(only.id, ids)}>Join to a sequence</Button>}
-      {sequence && <Button onClick={() => void apart(sequence)}>Take apart into stills</Button>}
+      {stills && <Button onClick={() => only && told(join(only.id, ids))}>Join to a sequence</Button>}
+      {sequence && <Button onClick={() => told(apart(sequence))}>Take apart into stills</Button>}
       <Button data-delete-selected onClick={() => setDeleting(true)}>
         Delete…
       </Button>
@@ -78,7 +78,7 @@ export function SelectionBar({ encode }: { encode: () => void }) {
         title={`Delete ${shots.length === 1 ? `“${only?.name ?? ""}”` : counted(shots.length, "shot")}?`}
         action={shots.length === 1 ? "Delete shot" : `Delete ${counted(shots.length, "shot")}`}
         onClose={() => setDeleting(false)}
-        onDone={() => void deleteShots(shots)}
+        onDone={() => told(deleteShots(shots))}
       >
         {shots.length === 1 ? "Its trim goes with it." : "Their trims go with them."} They can be put back for 30 days. The files stay in the media folder.
       </Confirm>
@@ -102,7 +102,7 @@ function InOut({ shots, onClose }: { shots: Shot[]; onClose: () => void }) {
     });
     if (!done) return;
     const undo = () => attempt(async () => { for (const { id, ...cut } of before) await api.editShot(id, cut); });
-    say(`In and out of ${counted(shots.length, "shot")} set.`, { label: "Undo", run: () => void undo() });
+    say(`In and out of ${counted(shots.length, "shot")} set.`, { label: "Undo", run: () => told(undo() )});
     onClose();
   };
   return (
@@ -113,7 +113,7 @@ function InOut({ shots, onClose }: { shots: Shot[]; onClose: () => void }) {
       footer={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" disabled={wrong !== ""} onClick={() => void apply()}>
+          <Button kind="main" disabled={wrong !== ""} onClick={() => told(apply())}>
             Set in and out
           </Button>
         </>

@@ -1,6 +1,6 @@
 /** Changes of shots and scenes that can be taken back from what the page says of them. */
-import { api, type Replaced, type Scene, type Shot } from "../../api/client";
-import { attempt, say, useSession } from "../../state/session";
+import { api, type Replaced, type Scene, type Shot } from "../../data/client";
+import { attempt, say, told, useSession } from "../../session/session";
 import { counted } from "../../ui/units";
 import { useSelection } from "./selection";
 
@@ -10,12 +10,12 @@ export async function deleteShots(shots: Shot[]): Promise<void> {
   });
   const what = shots.length === 1 ? `“${shots[0]?.name ?? ""}”` : counted(shots.length, "shot");
   const undo = () => attempt(async () => { for (const s of shots) await api.restore("shots", s.id); });
-  if (done) say(`Deleted ${what}.`, { label: "Undo", run: () => void undo() });
+  if (done) say(`Deleted ${what}.`, { label: "Undo", run: () => told(undo() )});
 }
 
 export async function deleteScene(scene: Scene): Promise<void> {
   const done = await attempt(() => api.deleteScene(scene.id));
-  if (done) say(`Deleted scene “${scene.name}”.`, { label: "Undo", run: () => void attempt(() => api.restore("scenes", scene.id)) });
+  if (done) say(`Deleted scene “${scene.name}”.`, { label: "Undo", run: () => told(attempt(() => api.restore("scenes", scene.id)) )});
 }
 
 /** Shows what took the place of what, selects it, and offers to take it back. */
@@ -26,7 +26,7 @@ function replaced(words: string, by: Replaced): void {
       for (const s of by.gone) await api.restore("shots", s);
       for (const s of by.made) await api.deleteShot(s.id);
     });
-  say(words, { label: "Undo", run: () => void undo() });
+  say(words, { label: "Undo", run: () => told(undo() )});
 }
 
 /** Takes a sequence apart into stills. */

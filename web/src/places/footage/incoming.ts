@@ -3,8 +3,8 @@
  * each can be stopped and gone on with.
  */
 import { create } from "zustand";
-import { api, type Group } from "../../api/client";
-import { refreshProduction, say, shotsOf, useSession } from "../../state/session";
+import { api, type Group } from "../../data/client";
+import { refreshProduction, say, shotsOf, told, useSession } from "../../session/session";
 import { counted } from "../../ui/units";
 import { putInOrder } from "./order";
 
@@ -162,7 +162,7 @@ export const useIncoming = create<Uploads>((set, get) => {
       if (running.has(id)) running.get(id)?.abort();
       else dismiss(id);
     },
-    again: (id) => void run(id),
+    again: (id) => told(run(id)),
     send: async (scene, files) => {
       const known = new Map(files.filter((f) => isFootage(f.name)).map((f) => [pathOf(f), f]));
       if (known.size === 0) {

@@ -1,6 +1,6 @@
 /** The order of scenes and shots: what a drop or a key makes of it. */
-import { api, type Scene } from "../../api/client";
-import { attempt, useSession } from "../../state/session";
+import { api, type Scene } from "../../data/client";
+import { attempt, told, useSession } from "../../session/session";
 
 /** What the ids of scenes begin with among the things that are dragged. */
 export const SCENE = "scene:";
@@ -14,7 +14,7 @@ function keep(order: Scene[]): void {
   const { production, set } = useSession.getState();
   if (!production) return;
   set({ production: { ...production, scenes: order } });
-  void attempt(() => api.arrange(production.id, order.map((s) => ({ id: s.id, shots: s.shots.map((x) => x.id) }))));
+  told(attempt(() => api.arrange(production.id, order.map((s) => ({ id: s.id, shots: s.shots.map((x) => x.id) })))));
 }
 
 /** Puts a shot into a scene at a place; at its end where none is given. */

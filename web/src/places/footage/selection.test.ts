@@ -1,7 +1,7 @@
 /** Selecting shots: one by one, rows, all, and what is left when some are gone. */
 import { beforeEach, describe, expect, it } from "vitest";
-import type { Production } from "../../api/client";
-import { useSession } from "../../state/session";
+import type { Production } from "../../data/client";
+import { useSession } from "../../session/session";
 import { flip, upTo, useSelection } from "./selection";
 
 const production = { id: "p", scenes: [{ id: "s", shots: [{ id: "a" }, { id: "b" }] }, { id: "t", shots: [{ id: "c" }, { id: "d" }] }] } as unknown as Production;

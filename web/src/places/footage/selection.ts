@@ -1,6 +1,6 @@
 /** Which shots are selected in Footage, and what a click or a key makes of it. */
 import { create } from "zustand";
-import { shotsOf, useSession } from "../../state/session";
+import { shotsOf, useSession } from "../../session/session";
 
 interface Selection {
   /** In the order of the production. */

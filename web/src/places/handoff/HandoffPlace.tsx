@@ -1,11 +1,11 @@
 /** Handoff: make a table of a version, watch it, read its report, take it away. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, Problem, type Handoff } from "../../api/client";
-import { canonical } from "../../state/history";
-import { encodingName, usualInput } from "../../state/encodings";
-import { useWork } from "../../state/work";
-import { say, useSession } from "../../state/session";
+import { api, Problem, type Handoff } from "../../data/client";
+import { canonical } from "../../document/history";
+import { encodingName, usualInput } from "../../session/encodings";
+import { useWork } from "../../document/work";
+import { say, told, useSession } from "../../session/session";
 import { Button, Choice } from "../../ui/controls";
 import { Report } from "./Report";
 
@@ -40,7 +40,14 @@ export function HandoffPlace() {
           ))}
           {handoffs.isPending && <p className="text-faint">Loading…</p>}
           {handoffs.isSuccess && list.length === 0 && <p className="text-faint">Nothing yet.</p>}
-          {handoffs.isError && <p className="text-alarm">{handoffs.error.message}</p>}
+          {handoffs.isError && (
+            <p role="alert" className="text-alarm">
+              {handoffs.error.message}{" "}
+              <Button kind="quiet" className="h-5 px-1" onClick={() => told(handoffs.refetch())}>
+                Try again
+              </Button>
+            </p>
+          )}
         </div>
       </aside>
       <section aria-label="Report" className="min-w-0 flex-1 overflow-y-auto p-5">
@@ -141,6 +148,14 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
       <Button type="submit" kind="main" disabled={versions.isPending || make.isPending} className="mt-1">
         Make table
       </Button>
+      {versions.isError && (
+        <p role="alert" className="leading-4 text-alarm">
+          The look's versions could not be loaded: {versions.error.message}{" "}
+          <Button kind="quiet" className="h-5 px-1" onClick={() => told(versions.refetch())}>
+            Try again
+          </Button>
+        </p>
+      )}
       {make.isError && (
         <p role="alert" className="leading-4 text-alarm">
           {make.error instanceof Problem ? make.error.message : String(make.error)}
@@ -204,7 +219,7 @@ function Detail({ handoff, look, onMade }: { handoff: Handoff; look: string; onM
         </div>
         <Button
           className="self-start"
-          onClick={() => void api.cancelHandoff(handoff.id).then(() => client.invalidateQueries({ queryKey: ["handoffs"] }))}
+          onClick={() => told(api.cancelHandoff(handoff.id).then(() => client.invalidateQueries({ queryKey: ["handoffs"] })))}
         >
           Cancel
         </Button>
@@ -215,5 +230,5 @@ function Detail({ handoff, look, onMade }: { handoff: Handoff; look: string; onM
     const why = handoff.state === "cancelled" ? "It was cancelled. No file was written." : handoff.failure;
     return <p className="mx-auto max-w-md pt-24 text-value leading-5 text-alarm">{why}</p>;
   }
-  return <Report handoff={handoff} report={handoff.report} onFiner={() => void finer()} />;
+  return <Report handoff={handoff} report={handoff.report} onFiner={() => told(finer())} />;
 }

@@ -1,8 +1,8 @@
 /** The fidelity report, drawn: numbers, where the worst colour lies, what the table's own shape says. */
 import { useEffect, useRef } from "react";
-import type { Comparison, Fidelity, Handoff } from "../../api/client";
-import { encodingName } from "../../state/encodings";
-import { useSession } from "../../state/session";
+import type { Comparison, Fidelity, Handoff } from "../../data/client";
+import { encodingName } from "../../session/encodings";
+import { useSession } from "../../session/session";
 import { Button } from "../../ui/controls";
 
 /** Differences from here on are visible side by side (common practice: about 1 is just noticeable). */

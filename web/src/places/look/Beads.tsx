@@ -3,11 +3,11 @@ import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-
 import { CSS } from "@dnd-kit/utilities";
 import { Image as ImageIcon } from "lucide-react";
 import { Fragment, memo, useMemo, useState, type ReactNode } from "react";
-import type { Step, StepGroup } from "../../api/client";
-import { useSession } from "../../state/session";
-import { useWork } from "../../state/work";
+import type { Step, StepGroup } from "../../data/client";
+import { told, useSession } from "../../session/session";
+import { useWork } from "../../document/work";
 import { Button, Menu, TextField } from "../../ui/controls";
-import * as commands from "./commands";
+import * as commands from "../../commands/commands";
 import { Fingerprint } from "./Fingerprint";
 
 /** What a bead shows of its step: not its values, so that a drag draws no bead anew. */
@@ -105,7 +105,7 @@ const GroupHead = memo(function GroupHead({ group }: { group: StepGroup }) {
           { label: "Rename", hint: "F2", run: () => window.setTimeout(() => setRenaming(true)) },
           { label: "Ungroup", hint: "Ctrl G", run: () => commands.ungroup(group.id) },
           { label: "Copy", hint: "Ctrl C", run: () => { select(group.id); commands.copy(); } },
-          { label: "Add to favourites", run: () => { select(group.id); void commands.keepFavourite(); } },
+          { label: "Add to favourites", run: () => { select(group.id); told(commands.keepFavourite()); } },
           null,
           { label: "Delete with its steps", hint: "Del", run: () => commands.remove(group.id) },
         ]}
@@ -253,7 +253,7 @@ const Bead = memo(function Bead({
           { label: "Copy", hint: "Ctrl C", run: () => forPicked(commands.copy) },
           { label: "Cut", hint: "Ctrl X", run: () => forPicked(commands.cutOut) },
           { label: "Paste after it", hint: "Ctrl V", run: () => { select(step.id); commands.paste(); } },
-          { label: "Add to favourites", run: () => forPicked(() => void commands.keepFavourite()) },
+          { label: "Add to favourites", run: () => forPicked(() => told(commands.keepFavourite())) },
           null,
           inGroup
             ? { label: "Take out of its group", run: () => commands.leaveGroup(step.id) }

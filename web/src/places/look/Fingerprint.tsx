@@ -1,7 +1,7 @@
 /** A tiny picture of what a step does: its neutral scale as a curve, its hue circle as twelve dots. */
 import { memo, useEffect, useState } from "react";
-import type { Fingerprint as Print } from "../../api/client";
-import { preview } from "../../api/preview";
+import type { Fingerprint as Print } from "../../data/client";
+import { preview } from "../../preview/preview";
 
 /** Display colours of twelve hues of the plane at 30 degree steps, for the dots. */
 const HUES = Array.from({ length: 12 }, (_, i) => {

@@ -1,8 +1,8 @@
 /** The Look place: path, picture, selected step, instruments and shots, all at once. */
 import { Scopes } from "../../instruments/Scopes";
 import { Picture } from "../../picture/Picture";
-import { useSession } from "../../state/session";
-import { useWork } from "../../state/work";
+import { useSession } from "../../session/session";
+import { useWork } from "../../document/work";
 import { NoLook } from "./NoLook";
 import { PathPanel } from "./PathPanel";
 import { Row } from "./Row";

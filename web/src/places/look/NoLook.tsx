@@ -1,9 +1,9 @@
 /** What is offered where a production has no look. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { api } from "../../api/client";
-import { say, useSession } from "../../state/session";
-import { useWork } from "../../state/work";
+import { api } from "../../data/client";
+import { say, told, useSession } from "../../session/session";
+import { useWork } from "../../document/work";
 import { Button, FileInput } from "../../ui/controls";
 
 export function NoLook() {
@@ -24,13 +24,13 @@ export function NoLook() {
     <section aria-label="No look yet" className="flex h-[238px] shrink-0 flex-col items-center justify-center gap-3 rounded bg-wall">
       <p className="text-value text-bright">This production has no look yet.</p>
       <div className="flex gap-2">
-        <Button kind="main" onClick={() => void make(() => api.createLook(production, "First look"))}>
+        <Button kind="main" onClick={() => told(make(() => api.createLook(production, "First look")))}>
           New look
         </Button>
         <Button onClick={() => set({ shelf: true })}>From the Shelf</Button>
         <Button onClick={() => file.current?.click()}>Look file…</Button>
       </div>
-      <FileInput ref={file} label="Look file" accept=".json" onFile={(chosen) => void make(() => api.importLook(production, chosen))} />
+      <FileInput ref={file} label="Look file" accept=".json" onFile={(chosen) => told(make(() => api.importLook(production, chosen)))} />
     </section>
   );
 }

@@ -1,14 +1,14 @@
 /** The path: one line of light from camera to screen, the steps as beads on it, groups in brackets. */
 import { DndContext, KeyboardSensor, PointerSensor, closestCenter, useSensor, useSensors } from "@dnd-kit/core";
 import { memo, useState } from "react";
-import type { Zone } from "../../api/client";
-import { useWork } from "../../state/work";
-import { encodingName, UNKNOWN, useHdrDisplays } from "../../state/encodings";
-import { useInstruments } from "../../state/instruments";
-import { shotsOf, useSession } from "../../state/session";
+import type { Zone } from "../../data/client";
+import { useWork } from "../../document/work";
+import { encodingName, UNKNOWN, useHdrDisplays } from "../../session/encodings";
+import { useInstruments } from "../../session/instruments";
+import { shotsOf, useSession } from "../../session/session";
 import { Button, Menu } from "../../ui/controls";
 import { Beads, useFaces } from "./Beads";
-import * as commands from "./commands";
+import * as commands from "../../commands/commands";
 
 const ZONES: { zone: Zone; title: string; says: string }[] = [
   { zone: "scene", title: "Scene", says: "light before any rendering" },

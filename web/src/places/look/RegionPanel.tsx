@@ -1,14 +1,14 @@
 /** Where a step or group works: a colour range, made by dragging on the picture. */
 import { useEffect } from "react";
-import type { ColourRange, Field, Step, StepGroup, Zone } from "../../api/client";
-import { useInstruments, type Show } from "../../state/instruments";
-import { useSession } from "../../state/session";
-import { useWork } from "../../state/work";
+import type { ColourRange, Field, Step, StepGroup, Zone } from "../../data/client";
+import { useInstruments, type Show } from "../../session/instruments";
+import { useSession } from "../../session/session";
+import { useWork } from "../../document/work";
 import { Button } from "../../ui/controls";
 import { NumberField } from "../../ui/NumberField";
-import { changeRange, setRegion } from "./commands";
-import { SwitchField } from "./bodies/values";
-import { Population, Strip } from "./HueStrip";
+import { changeRange, setRegion } from "../../commands/commands";
+import { SwitchField } from "../../steps/values";
+import { Population, Strip } from "../../steps/HueStrip";
 
 const WAYS = [
   { want: "range", title: "Pick", help: "Drag over a colour on the picture: the range is made from it" },

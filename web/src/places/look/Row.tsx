@@ -1,7 +1,7 @@
 /** The row of shots: small live pictures of every shot under the same look. */
 import { Thumb } from "../../picture/Thumb";
 import { Raw } from "../../picture/Raw";
-import { isInterpreted, rowOf, useSession } from "../../state/session";
+import { isInterpreted, rowOf, useSession } from "../../session/session";
 
 export function Row() {
   const production = useSession((s) => s.production);

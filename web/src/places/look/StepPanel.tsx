@@ -1,26 +1,26 @@
 /** The step or group in hand, with room to work. */
 import { useState } from "react";
-import type { Field, KindInfo, Step, StepGroup } from "../../api/client";
-import { groupInHand, stepInHand, useWork } from "../../state/work";
-import { useSession } from "../../state/session";
+import type { Field, KindInfo, Step, StepGroup } from "../../data/client";
+import { groupInHand, stepInHand, useWork } from "../../document/work";
+import { useSession } from "../../session/session";
 import { Button } from "../../ui/controls";
 import { NumberField } from "../../ui/NumberField";
 import { balanceStep } from "../../picture/tools";
-import { setStrength, reset, ungroup } from "./commands";
-import { BalanceBody } from "./bodies/BalanceBody";
-import { CurvesBody, SaturationBody } from "./bodies/CurvesBody";
-import { CompressBody, GelBody, LevelsBody, MixBody, SlopeBody } from "./bodies/ColourBodies";
-import { FamiliesBody } from "./bodies/FamiliesBody";
-import { HueBody } from "./bodies/HueBody";
-import { TableBody } from "./bodies/TableBody";
-import { NegativeBody } from "./bodies/film/NegativeBody";
-import { PrintBody } from "./bodies/film/PrintBody";
-import { TextureBody } from "./bodies/TextureBody";
-import { TintBody } from "./bodies/TintBody";
-import { Numbers } from "./bodies/values";
+import { setStrength, reset, ungroup } from "../../commands/commands";
+import { BalanceBody } from "../../steps/BalanceBody";
+import { CurvesBody, SaturationBody } from "../../steps/CurvesBody";
+import { CompressBody, GelBody, LevelsBody, MixBody, SlopeBody } from "../../steps/ColourBodies";
+import { FamiliesBody } from "../../steps/FamiliesBody";
+import { HueBody } from "../../steps/HueBody";
+import { TableBody } from "../../steps/TableBody";
+import { NegativeBody } from "../../steps/film/NegativeBody";
+import { PrintBody } from "../../steps/film/PrintBody";
+import { TextureBody } from "../../steps/TextureBody";
+import { TintBody } from "../../steps/TintBody";
+import { Numbers } from "../../steps/values";
 import { RegionPanel } from "./RegionPanel";
-import { useCurves } from "./reading";
-import { TonePlot } from "./TonePlot";
+import { useCurves } from "../../steps/reading";
+import { TonePlot } from "../../steps/TonePlot";
 
 const STRENGTH = {
   id: "strength",
