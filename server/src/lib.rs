@@ -11,6 +11,7 @@
 //! It binds to the loopback address unless told otherwise and serves one production's people.
 
 pub mod api;
+pub mod cache;
 pub mod error;
 pub mod guard;
 pub mod jobs;

@@ -124,6 +124,7 @@ async fn counts_samples_and_matches_are_held_to_the_drawn_area() {
     assert!(studio.picture(&none, Kind::Picture, &GO_ON).unwrap_err().to_string().contains("too small"));
 
     let at = SampleRequest {
+        viewer: 0,
         seq: 1,
         shot: shot.clone(),
         frame: None,

@@ -77,7 +77,12 @@ impl<'a> Target<'a, u8, fn(&Pixels, &mut [u8])> {
 impl<'a> Target<'a, [f32; 4], fn(&Pixels, &mut Pixels)> {
     /// The whole of a picture over its pixels, but for their alpha.
     pub fn over(size: [usize; 2], out: &'a mut Pixels) -> Self {
-        Self { inside: [0, 0, size[0], size[1]], out, per: 1, write: over }
+        Self::part([0, 0, size[0], size[1]], out)
+    }
+
+    /// A part of a picture over pixels of its size, but for their alpha.
+    pub fn part(inside: [usize; 4], out: &'a mut Pixels) -> Self {
+        Self { inside, out, per: 1, write: over }
     }
 }
 
@@ -94,6 +99,11 @@ impl Staged {
     /// Whether any texture is put on.
     pub fn has_texture(&self) -> bool {
         !self.parts.is_empty()
+    }
+
+    /// The same without the gamut fit at its end: what a display with no limits would be given.
+    pub fn unfitted(&self) -> Self {
+        Self { last: self.last.unfitted(), ..self.clone() }
     }
 
     /// How far texture reaches, in pixels.

@@ -37,6 +37,11 @@ pub struct Made {
 }
 
 impl Made {
+    /// Memory that it takes.
+    pub fn bytes(&self) -> usize {
+        self.picture.bytes() + self.aside.as_ref().map_or(0, Sheet::bytes)
+    }
+
     /// Gives its buffers back.
     pub fn done(self, room: &mut Room) {
         room.give(self.picture);

@@ -123,6 +123,14 @@ impl Sheet {
         [self.width, self.height]
     }
 
+    /// Memory that it takes.
+    pub fn bytes(&self) -> usize {
+        match &self.values {
+            Values::Single(v) => v.len() * 4,
+            Values::Half(v) => v.len() * 2,
+        }
+    }
+
     /// Reads a row from the column `first` on, as much as the line is wide.
     #[inline(always)]
     pub fn read(&self, y: usize, first: usize, line: &mut Line) {

@@ -1,5 +1,6 @@
 //! The counts that go with a picture.
 
+use super::output::{Output, Point};
 use super::proxy::Proxy;
 use super::request::{Counts, Frame, HEADER, holds};
 use crate::error::{ApiError, ApiResult};
@@ -26,7 +27,7 @@ pub fn append(
     wanted: &Counts,
     proxy: &Proxy,
     path: &Path,
-    program: &Program,
+    output: Option<&Output<'_>>,
     columns: usize,
     delivered: Option<&[u8]>,
 ) -> ApiResult<()> {
@@ -51,17 +52,20 @@ pub fn append(
         },
     );
     let wide = wanted.chromaticity || wanted.limits;
-    let sparse = if wide { sparse(proxy, mask.as_ref()) } else { Vec::new() };
+    let sparse_light = if wide { sparse(&proxy.picture.pixels, w, mask.as_ref()) } else { Vec::new() };
     let chroma = wanted.chromaticity.then(|| {
-        let mut light = sparse.clone();
+        let mut light = sparse_light.clone();
         Program::scene(path, &proxy.encoding).run_parallel(&mut light);
         chromaticity::chromaticity(&light)
     });
-    let shares = wanted.limits.then(|| {
-        let (mut fitted, mut unfitted) = (sparse.clone(), sparse.clone());
-        program.run_parallel(&mut fitted);
-        program.unfitted().run_parallel(&mut unfitted);
-        let l = limits::limits(&fitted, &unfitted);
+    let shares = output.filter(|_| wanted.limits).map(|output| {
+        // Texture makes a pixel depend on its neighbours: then all of them are made, and as many counted.
+        let at = |point| {
+            output
+                .of_pixels(point, &sparse_light)
+                .unwrap_or_else(|| sparse(&output.all(point), w, mask.as_ref()))
+        };
+        let l = limits::limits(&at(Point::Delivered), &at(Point::Unfitted));
         [l.at_black, l.at_white, l.out_of_gamut, l.beyond_r103].map(|v| v as f32)
     });
     for counts in [wave, luma, vector].into_iter().flatten() {
@@ -79,14 +83,13 @@ pub fn append(
     Ok(())
 }
 
-/// Source pixels of the area; every second of every second row, or all of an area so small that few would be left.
-fn sparse(proxy: &Proxy, mask: Option<&Mask>) -> Vec<[f32; 4]> {
-    let w = proxy.picture.width();
+/// Pixels of the area; every second of every second row, or all of an area so small that few would be left.
+fn sparse(pixels: &[[f32; 4]], w: usize, mask: Option<&Mask>) -> Vec<[f32; 4]> {
     if let Some(mask) = mask {
-        let inside = mask.gather(&proxy.picture.pixels);
+        let inside = mask.gather(pixels);
         let step = if inside.len() > 40_000 { STRIDE * STRIDE } else { 1 };
         return inside.into_iter().step_by(step).collect();
     }
-    let rows = proxy.picture.pixels.chunks_exact(w.max(1)).step_by(STRIDE);
+    let rows = pixels.chunks_exact(w.max(1)).step_by(STRIDE);
     rows.flat_map(|row| row.iter().step_by(STRIDE).copied()).collect()
 }

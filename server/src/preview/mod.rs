@@ -3,6 +3,7 @@
 pub mod counts;
 pub mod light;
 pub mod monitor;
+pub mod output;
 pub mod paint;
 pub mod pick;
 pub mod proxy;

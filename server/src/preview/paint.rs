@@ -1,5 +1,6 @@
 //! What is painted over a picture: false colour, and marks on what is clipped or out of gamut.
 
+use super::output::{Output, Point};
 use super::proxy::Proxy;
 use super::request::HEADER;
 use lantern_core::look::{Path, Program};
@@ -31,14 +32,13 @@ fn stripe(across: usize) -> bool {
 }
 
 /// Draws stripes over what is clipped or was brought into the gamut; the rest is dimmed to grey.
-pub fn marks(frame: &mut [u8], proxy: &Proxy, program: &Program) {
-    let unfitted = program.unfitted();
+pub fn marks(frame: &mut [u8], proxy: &Proxy, output: &Output<'_>) {
+    let (fitted, unfitted) = (output.all(Point::Delivered), output.all(Point::Unfitted));
     let w = proxy.picture.width();
     bands(frame, proxy, |pixels, start, out| {
-        let (mut fitted, mut wide) = (pixels.to_vec(), pixels.to_vec());
-        program.run(&mut fitted);
-        unfitted.run(&mut wide);
-        for (i, ((f, u), o)) in fitted.iter().zip(&wide).zip(out.chunks_exact_mut(4)).enumerate() {
+        let own = start..start + pixels.len();
+        let both = fitted[own.clone()].iter().zip(&unfitted[own]);
+        for (i, ((f, u), o)) in both.zip(out.chunks_exact_mut(4)).enumerate() {
             let m = limits::marks(f, u);
             let (x, y) = ((start + i) % w, (start + i) / w);
             let (rising, falling) = (stripe(x + y), stripe(x + w - y % w));

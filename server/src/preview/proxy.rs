@@ -3,6 +3,7 @@
 //! They are kept by their contents: by the file's hash, and by what its code values mean. So nothing has to be dropped when
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
+use crate::cache::{Kept, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
 use crate::media::MediaFolder;
@@ -15,8 +16,7 @@ use lantern_core::colour::{Encoding, Reference};
 use lantern_core::look::{Path, Program};
 use lantern_core::picture::Picture;
 use lantern_core::table::{Bake, Reach};
-use std::collections::HashMap;
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, OnceLock, PoisonError};
 
 /// A frame's picture at some width, in code values of [`Proxy::encoding`].
 #[derive(Debug)]
@@ -175,33 +175,51 @@ impl Proxy {
     }
 }
 
+/// A source's [key](Source::key) and a width.
 type Key = (String, usize);
 
-#[derive(Default)]
-struct Cache {
-    kept: HashMap<Key, (Arc<Proxy>, u64)>,
-    bytes: usize,
-    /// Rises with every use; the lowest is the one used longest ago.
-    clock: u64,
-    /// What is being decoded now, each by one thread; others that want the same wait for it.
-    making: HashMap<Key, Arc<Making>>,
-    /// How many are.
-    busy: usize,
+/// Proxies by contents and width: each is decoded once for all who ask.
+pub struct Proxies {
+    kept: Kept<Key, Arc<Proxy>>,
+    turns: Turns,
 }
 
-/// How making a proxy ended, once it has: there, or not, and then whoever waits tries again by itself.
-#[derive(Default)]
-struct Making {
-    ended: Mutex<bool>,
+impl Default for Proxies {
+    fn default() -> Self {
+        Self { kept: Kept::new(MOST_BYTES, MOST_BYTES / (960 * 540 * 16)), turns: Turns::new(MOST_AT_ONCE) }
+    }
+}
+
+/// Places among those that decode.
+struct Turns {
+    free: Mutex<usize>,
     news: Condvar,
 }
 
-/// Proxies by contents and width.
-#[derive(Default)]
-pub struct Proxies {
-    cache: Mutex<Cache>,
-    /// A place among those that decode has become free.
-    free: Condvar,
+/// Such a place, given back however decoding ends.
+struct Turn<'a>(&'a Turns);
+
+impl Turns {
+    fn new(most: usize) -> Self {
+        Self { free: Mutex::new(most), news: Condvar::new() }
+    }
+
+    fn take(&self) -> Turn<'_> {
+        // The count is right after every operation, also where a thread panicked.
+        let mut free = self.free.lock().unwrap_or_else(PoisonError::into_inner);
+        while *free == 0 {
+            free = self.news.wait(free).unwrap_or_else(PoisonError::into_inner);
+        }
+        *free -= 1;
+        Turn(self)
+    }
+}
+
+impl Drop for Turn<'_> {
+    fn drop(&mut self) {
+        *self.0.free.lock().unwrap_or_else(PoisonError::into_inner) += 1;
+        self.0.news.notify_one();
+    }
 }
 
 /// Who waits for a picture.
@@ -221,6 +239,9 @@ const SMALL: usize = 400;
 /// The width of the picture that such ones are made from, where the file is much larger.
 const MIDDLING: usize = 960;
 
+/// The width of a proxy as wide as the frame itself.
+pub const FULL: usize = 4096;
+
 /// No limit on the other side of a picture.
 const MOST_ROWS: usize = usize::MAX >> 16;
 
@@ -230,25 +251,10 @@ const MOST_BYTES: usize = 900 << 20;
 /// Pictures that are decoded at once: each may take some hundred megabytes while it is.
 const MOST_AT_ONCE: usize = 2;
 
-fn size(p: &Proxy) -> usize {
-    p.picture.pixels.len() * 16 + (256 << 10)
-}
-
-/// A place among those that decode; given back however decoding ends, and those that wait are told.
-struct Turn<'a> {
-    proxies: &'a Proxies,
-    key: Key,
-    making: Arc<Making>,
-}
-
-impl Drop for Turn<'_> {
-    fn drop(&mut self) {
-        let cache = &mut *self.proxies.lock();
-        cache.making.remove(&self.key);
-        cache.busy -= 1;
-        self.proxies.free.notify_one();
-        *self.making.ended.lock().unwrap_or_else(PoisonError::into_inner) = true;
-        self.making.news.notify_all();
+impl Weight for Proxy {
+    fn bytes(&self) -> usize {
+        // With what it reads of a quick table, once that is found out.
+        self.picture.pixels.len() * 16 + (256 << 10)
     }
 }
 
@@ -263,34 +269,21 @@ impl Proxies {
         haste: Haste,
     ) -> ApiResult<Arc<Proxy>> {
         let key = (source.key(), width);
-        loop {
-            match self.find_or_begin(&key) {
-                Ok(found) => return Ok(found),
-                Err(Ok(turn)) => {
-                    let make = || match self.larger(&key) {
-                        Some(larger) => Ok((larger.shrunk(width)?, None)),
-                        None => source.decode(media, width),
-                    };
-                    let (made, middling) = match haste {
-                        Haste::InHand => make()?,
-                        Haste::Around => stepped_back(make)?,
-                    };
-                    if let Some(middling) = middling {
-                        self.keep(&(key.0.clone(), MIDDLING), &Arc::new(middling));
-                    }
-                    let made = Arc::new(made);
-                    self.keep(&key, &made);
-                    drop(turn);
-                    return Ok(made);
-                }
-                Err(Err(making)) => {
-                    let mut ended = making.ended.lock().unwrap_or_else(PoisonError::into_inner);
-                    while !*ended {
-                        ended = making.news.wait(ended).unwrap_or_else(PoisonError::into_inner);
-                    }
-                }
+        self.kept.get_or(&key, || {
+            let _turn = self.turns.take();
+            let make = || match self.larger(&key) {
+                Some(larger) => Ok((larger.shrunk(width)?, None)),
+                None => source.decode(media, width),
+            };
+            let (made, middling) = match haste {
+                Haste::InHand => make()?,
+                Haste::Around => stepped_back(make)?,
+            };
+            if let Some(middling) = middling {
+                self.kept.put((key.0.clone(), MIDDLING), Arc::new(middling));
             }
-        }
+            Ok(Arc::new(made))
+        })
     }
 
     /// Keeps a picture that was just decoded for another reason, as it stands in its file: it will be looked at next.
@@ -302,31 +295,8 @@ impl Proxies {
         orientation: u8,
     ) -> ApiResult<()> {
         let (made, _) = source.seen(media, picture, orientation, MIDDLING)?;
-        self.keep(&(source.key(), MIDDLING), &Arc::new(made));
+        self.kept.put((source.key(), MIDDLING), Arc::new(made));
         Ok(())
-    }
-
-    /// What is kept; or the turn to make it; or the one who makes it now.
-    fn find_or_begin(&self, key: &Key) -> Result<Arc<Proxy>, Result<Turn<'_>, Arc<Making>>> {
-        let mut cache = self.lock();
-        loop {
-            cache.clock += 1;
-            let clock = cache.clock;
-            if let Some((found, used)) = cache.kept.get_mut(key) {
-                *used = clock;
-                return Ok(found.clone());
-            }
-            if let Some(making) = cache.making.get(key) {
-                return Err(Err(making.clone()));
-            }
-            if cache.busy < MOST_AT_ONCE {
-                let making = Arc::new(Making::default());
-                cache.making.insert(key.clone(), making.clone());
-                cache.busy += 1;
-                return Err(Ok(Turn { proxies: self, key: key.clone(), making }));
-            }
-            cache = self.free.wait(cache).unwrap_or_else(PoisonError::into_inner);
-        }
     }
 
     /// The same picture wider, where there is one: at least twice as wide for one that stays, which a picture only a little
@@ -334,30 +304,8 @@ impl Proxies {
     fn larger(&self, (source, width): &Key) -> Option<Arc<Proxy>> {
         let brief = *width > SMALL && *width < MIDDLING;
         let least = if brief { width + 1 } else { 2 * width };
-        let cache = self.lock();
-        let larger = cache.kept.iter().filter(|((of, w), _)| of == source && *w >= least);
-        larger.min_by_key(|((_, w), _)| *w).map(|(_, (proxy, _))| proxy.clone())
-    }
-
-    fn keep(&self, key: &Key, made: &Arc<Proxy>) {
-        let cache = &mut *self.lock();
-        cache.bytes += size(made);
-        let clock = cache.clock;
-        if let Some((old, _)) = cache.kept.insert(key.clone(), (made.clone(), clock)) {
-            cache.bytes -= size(&old);
-        }
-        while cache.bytes > MOST_BYTES && cache.kept.len() > 1 {
-            let oldest = cache.kept.iter().filter(|(k, _)| *k != key).min_by_key(|(_, (_, used))| *used);
-            let Some(oldest) = oldest.map(|(k, _)| k.clone()) else { break };
-            if let Some((gone, _)) = cache.kept.remove(&oldest) {
-                cache.bytes -= size(&gone);
-            }
-        }
-    }
-
-    fn lock(&self) -> MutexGuard<'_, Cache> {
-        // The cache is whole after every operation, also where a thread panicked.
-        self.cache.lock().unwrap_or_else(PoisonError::into_inner)
+        let wider = [MIDDLING, FULL].into_iter().filter(|w| *w >= least);
+        wider.into_iter().find_map(|w| self.kept.get(&(source.clone(), w)))
     }
 }
 
@@ -472,6 +420,6 @@ mod tests {
                 s.spawn(|| assert!(proxies.of(&media, &source, 100, Haste::InHand).is_err()));
             }
         });
-        assert_eq!(proxies.lock().busy, 0);
+        assert_eq!(*proxies.turns.free.lock().unwrap(), MOST_AT_ONCE);
     }
 }

@@ -59,6 +59,9 @@ pub struct Counts {
 /// Asks for the picture in hand.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 pub struct PictureRequest {
+    /// The page that asks, which the socket puts in.
+    #[serde(skip)]
+    pub viewer: u32,
     /// Rises with every request; comes back with the picture.
     pub seq: u32,
     /// The shot.
@@ -140,6 +143,9 @@ pub struct RowRequest {
 /// Asks what lies at places of a picture.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 pub struct SampleRequest {
+    /// The page that asks, which the socket puts in.
+    #[serde(skip)]
+    pub viewer: u32,
     /// Comes back with the answer.
     pub seq: u32,
     /// The shot.

@@ -8,12 +8,15 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use futures_util::StreamExt;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::Notify;
 
 /// The longest request: a path of 200 steps with full curves stays far below.
 const MOST_BYTES: usize = 1 << 20;
+
+/// Tells sockets apart.
+static VIEWERS: AtomicU32 = AtomicU32::new(1);
 
 /// What a page may ask for.
 #[derive(Debug, Deserialize)]
@@ -44,6 +47,7 @@ struct Waiting {
 
 #[derive(Default)]
 struct Inbox {
+    viewer: u32,
     waiting: Mutex<Waiting>,
     news: Notify,
     /// Set when a newer picture makes the work under way pointless.
@@ -65,7 +69,13 @@ impl Inbox {
         self.waiting.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn put(&self, ask: Ask) {
+    fn put(&self, mut ask: Ask) {
+        if let Ask::Picture(r) | Ask::Beside(r) | Ask::Loupe(r) | Ask::Reel(r) = &mut ask {
+            r.viewer = self.viewer;
+        }
+        if let Ask::Sample(r) = &mut ask {
+            r.viewer = self.viewer;
+        }
         let mut w = self.lock();
         match ask {
             Ask::Picture(r) => {
@@ -214,7 +224,7 @@ pub async fn open(
     let (response, session, stream) = actix_ws::handle(&request, body)?;
     let mut stream =
         stream.max_frame_size(MOST_BYTES).aggregate_continuations().max_continuation_size(MOST_BYTES);
-    let inbox = Arc::new(Inbox::default());
+    let inbox = Arc::new(Inbox { viewer: VIEWERS.fetch_add(1, Ordering::Relaxed), ..Default::default() });
     let worker = actix_web::rt::spawn(answer(studio, session.clone(), inbox.clone()));
     actix_web::rt::spawn(async move {
         let mut session = session;

@@ -1,12 +1,14 @@
 //! The studio: makes the pictures that pages ask for.
 
-use super::proxy::{Haste, Proxies, Proxy, Source};
+use super::output::{Output, Point};
+use super::proxy::{FULL, Haste, Proxies, Proxy, Source};
 use super::request::{
     COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest,
     SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
 };
 use super::textured::{Cut, TexturedKept};
 use super::{counts, monitor, paint, textured};
+use crate::cache::Kept;
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
@@ -19,8 +21,8 @@ use lantern_core::table::Table;
 use lantern_core::texture::Plate;
 use lantern_core::{lane, picture, scope};
 use rayon::prelude::*;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// What frames are made from, and the table kept between two frames of the same path.
@@ -31,10 +33,10 @@ pub struct Studio {
     pub media: MediaFolder,
     /// Decoded frames.
     pub proxies: Proxies,
-    fused: Kept<Arc<Table>>,
-    tones: Kept<Vec<u32>>,
-    hues: Kept<Vec<u32>>,
-    cards: Mutex<Cards>,
+    fused: Kept<String, Arc<Table>>,
+    tones: Kept<String, Vec<u32>>,
+    hues: Kept<String, Vec<u32>>,
+    cards: Kept<String, Vec<u8>>,
     kept: TexturedKept,
     turns: Arc<Semaphore>,
 }
@@ -42,33 +44,12 @@ pub struct Studio {
 /// Files that are taken in at once.
 const MOST_TURNS: usize = 2;
 
-/// Small pictures under other paths, by what they were made from.
-type Cards = std::collections::HashMap<String, Frame>;
-
-/// The most of them: a page of the Shelf on some ten shots.
-const MOST_KEPT_CARDS: usize = 1000;
-
-/// The last value of a sort, under the key that it was made for.
-struct Kept<T>(Mutex<Option<(String, T)>>);
-
-impl<T: Clone> Kept<T> {
-    fn new() -> Self {
-        Self(Mutex::new(None))
-    }
-
-    fn get_or(&self, key: String, make: impl FnOnce() -> ApiResult<T>) -> ApiResult<T> {
-        // A value is put in whole, so that it is good also where a thread panicked.
-        let lock = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((have, value)) = &*lock()
-            && *have == key
-        {
-            return Ok(value.clone());
-        }
-        let value = make()?;
-        *lock() = Some((key, value.clone()));
-        Ok(value)
-    }
-}
+/// Memory for tables of paths: those of some forty pages.
+const MOST_TABLE_BYTES: usize = 24 << 20;
+/// For counts of what steps are given.
+const MOST_COUNT_BYTES: usize = 2 << 20;
+/// For small pictures under other paths: a page of the Shelf on some ten shots.
+const MOST_CARD_BYTES: usize = 64 << 20;
 
 /// The widest proxy that places are read from, and half the side of the patch that is read there.
 const SAMPLE_WIDTH: u32 = 960;
@@ -79,15 +60,14 @@ const MOST_PLACES: usize = 64;
 impl Studio {
     /// A studio over a store.
     pub fn new(store: Store, media: MediaFolder) -> Self {
-        let (fused, tones, hues) = (Kept::new(), Kept::new(), Kept::new());
         Self {
             store,
             media,
             proxies: Proxies::default(),
-            fused,
-            tones,
-            hues,
-            cards: Mutex::default(),
+            fused: Kept::new(MOST_TABLE_BYTES, 40),
+            tones: Kept::new(MOST_COUNT_BYTES, 1000),
+            hues: Kept::new(MOST_COUNT_BYTES, 1000),
+            cards: Kept::new(MOST_CARD_BYTES, 1000),
             kept: TexturedKept::default(),
             turns: Arc::new(Semaphore::new(MOST_TURNS)),
         }
@@ -99,7 +79,7 @@ impl Studio {
         if r.show == Show::Grain {
             path = textured::grain_alone(&path);
         }
-        let full = r.view.map(|_| self.proxy(&r.shot, r.frame, FULL)).transpose()?;
+        let full = r.view.map(|_| self.proxy(&r.shot, r.frame, FULL as u32)).transpose()?;
         let mut proxy = match (&full, r.view) {
             (Some(full), Some(view)) => Arc::new(part(full, view)?),
             _ => self.proxy(&r.shot, r.frame, r.width)?,
@@ -110,11 +90,6 @@ impl Studio {
             proxy = Arc::new(grey(&proxy)?);
         }
         let staged = Staged::compile(&path, &proxy.encoding, &display)?;
-        let program = if staged.has_texture() {
-            Program::compile(&path, &proxy.encoding, &display)?
-        } else {
-            staged.last.clone()
-        };
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let flags = counts::flags(&r.counts)
             | if r.tones_of.is_some() { holds::TONES } else { 0 }
@@ -123,27 +98,22 @@ impl Studio {
         let quality = u8::from(r.quality == Quality::Rest);
         let mut frame = header(kind, quality, flags, r.seq, [w, h, columns, 0]);
         let mut delivered = None;
+        let mut textured = None;
         let done = if staged.has_texture() || r.show == Show::Halation {
-            self.textured(
-                r,
-                kind,
-                staged,
-                full.as_deref().unwrap_or(&proxy),
-                &proxy,
-                &display,
-                &mut frame,
-                stop,
-            )?
+            let (source, cut) = cut(r, &staged, full.as_deref().unwrap_or(&proxy), &proxy);
+            let done = self.textured(r, kind, &staged, source, &cut, &display, &mut frame, stop)?;
+            textured = Some((source, cut));
+            done
         } else {
             let table = match r.quality {
-                Quality::Drag => self.fuse(r, &path, &program, &proxy)?,
+                Quality::Drag => self.fuse(r, &path, &staged.last, &proxy)?,
                 Quality::Rest => None,
             };
             match &monitor {
-                None => render(&proxy, table.as_deref(), &program, &mut frame, stop),
+                None => render(&proxy, table.as_deref(), &staged.last, &mut frame, stop),
                 Some(monitor) => {
                     let codes = delivered.insert(Vec::new());
-                    render_hdr(&proxy, table.as_deref(), &program, monitor, &mut frame, codes, stop)
+                    render_hdr(&proxy, table.as_deref(), &staged.last, monitor, &mut frame, codes, stop)
                 }
             }
         };
@@ -153,11 +123,20 @@ impl Studio {
         if let (Some(monitor), None) = (&monitor, &delivered) {
             delivered = Some(monitor::shown(monitor, &mut frame));
         }
-        counts::append(&mut frame, &r.counts, &proxy, &path, &program, columns, delivered.as_deref())?;
+        let output = match &textured {
+            _ if !r.counts.limits && r.show != Show::Marks => None,
+            Some((source, cut)) if staged.has_texture() => {
+                let made = self.kept.stage(seat(r, kind), source, &staged, cut, r.quality, None, stop);
+                let Some(made) = made else { return Ok(None) };
+                Some(Output::textured(&proxy, &staged, made, cut.inside))
+            }
+            _ => Some(Output::plain(&proxy, &staged)),
+        };
+        counts::append(&mut frame, &r.counts, &proxy, &path, output.as_ref(), columns, delivered.as_deref())?;
         match r.show {
             Show::Picture | Show::Halation | Show::Grain => {}
             Show::Stops => paint::stops(&mut frame, &proxy, &path),
-            Show::Marks => paint::marks(&mut frame, &proxy, &program),
+            Show::Marks => output.iter().for_each(|output| paint::marks(&mut frame, &proxy, output)),
             Show::Matte | Show::Isolated => {
                 let of = r.matte_of.as_deref().unwrap_or_default();
                 if let Some(matte) = Program::matte(&path, of, &proxy.encoding, &display) {
@@ -170,46 +149,34 @@ impl Studio {
         }
         if let Some(of) = &r.hues_of {
             let key = key_before(r, &path, &proxy, of)?;
-            let found = self.hues.get_or(key, || Ok(hues(&proxy, &path, of, &display)))?;
+            let found = self.hues.get_or(&key, || Ok(hues(&proxy, &path, of, &display)))?;
             frame.extend_from_slice(bytemuck::cast_slice(&found));
         }
         Ok(Some(frame))
     }
 
-    /// Appends a picture with its texture, of `source` or of the part of it that `shown` is.
+    /// Appends a picture with its texture.
     #[expect(clippy::too_many_arguments, reason = "what a picture is made from, once")]
     fn textured(
         &self,
         r: &PictureRequest,
         kind: Kind,
-        staged: Staged,
+        staged: &Staged,
         source: &Proxy,
-        shown: &Proxy,
+        cut: &Cut,
         display: &Encoding,
         frame: &mut Frame,
         stop: &AtomicBool,
     ) -> ApiResult<bool> {
-        let tick = r.tick.or(r.frame).unwrap_or(0);
-        let whole = Plate::whole(source.picture.width(), source.picture.height(), staged.gauge, tick);
-        // Grain alone lies on a grey as large as the part: nothing reaches into it.
-        let (source, cut) = match r.view {
-            Some(view) if r.show == Show::Grain => {
-                let [x, y, w, h] = span(view, whole.size);
-                (shown, Cut::whole(Plate { origin: [0, 0], ..whole.part([x, y], [w, h]) }))
-            }
-            Some(view) => {
-                let reach = staged.reach(&whole);
-                (source, Cut::part(whole, span(view, whole.size), reach))
-            }
-            None => (source, Cut::whole(whole)),
-        };
         if r.show == Show::Halation {
-            return Ok(textured::halation_alone(source, &staged, &cut, display, frame, stop));
+            return Ok(textured::halation_alone(source, staged, cut, display, frame, stop));
         }
-        if kind == Kind::Picture && r.show != Show::Grain {
-            self.kept.render(source, staged, &cut, r.quality, frame, stop)
+        // What is looked at again is kept; so is what is measured.
+        let again = kind == Kind::Picture || r.counts.limits || r.show == Show::Marks;
+        if again && r.show != Show::Grain {
+            self.kept.render(seat(r, kind), source, staged, cut, r.quality, frame, stop)
         } else {
-            Ok(self.kept.once(source, &staged, &cut, frame, stop))
+            Ok(self.kept.once(source, staged, cut, frame, stop))
         }
     }
 
@@ -249,11 +216,10 @@ impl Studio {
         let proxy = self.proxy(&r.shot, r.frame, r.width)?;
         let words = serde_json::to_string(&path).map_err(ApiError::internal)?;
         let key = format!("{}|{}|{}|{}|{words}", proxy.hash, proxy.encoding.id, r.width, r.display);
-        let lock = || self.cards.lock().unwrap_or_else(PoisonError::into_inner);
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Card, 1, 0, r.seq, size);
-        if let Some(kept) = lock().get(&key) {
-            frame.extend_from_slice(kept);
+        if let Some(kept) = self.cards.get(&key) {
+            frame.extend_from_slice(&kept);
             return Ok(Some(frame));
         }
         let staged = Staged::compile(&path, &proxy.encoding, &shown_on(&proxy, &r.display)?)?;
@@ -261,11 +227,7 @@ impl Studio {
         if !self.small(&proxy, &staged, &mut frame, stop) {
             return Ok(None);
         }
-        let mut cards = lock();
-        if cards.len() >= MOST_KEPT_CARDS {
-            cards.clear();
-        }
-        cards.insert(key, frame[start..].to_vec());
+        self.cards.put(key, frame[start..].to_vec());
         Ok(Some(frame))
     }
 
@@ -277,19 +239,29 @@ impl Studio {
         let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
         let proxy = self.proxy(&r.shot, r.frame, SAMPLE_WIDTH)?;
         let display = shown_on(&proxy, &r.display)?;
-        let program = Program::compile(&path, &proxy.encoding, &display)?;
+        let staged = Staged::compile(&path, &proxy.encoding, &display)?;
         let scene = Program::scene(&path, &proxy.encoding);
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
+        let output = if staged.has_texture() {
+            let cut = Cut::whole(Plate::whole(w, h, staged.gauge, r.frame.unwrap_or(0)));
+            let never = AtomicBool::new(false);
+            let seat = seat_of(r.viewer, Kind::Picture);
+            let made = self.kept.stage(seat, &proxy, &staged, &cut, Quality::Rest, None, &never);
+            let made = made.ok_or_else(|| ApiError::internal("a picture that nobody stopped is not made"))?;
+            Output::textured(&proxy, &staged, made, cut.inside)
+        } else {
+            Output::plain(&proxy, &staged)
+        };
         let read = |at: &[f64; 2]| {
-            let pixel = |v: f64, n: usize| ((v * n as f64) as usize).min(n - 1);
-            let reach = |c: usize, n: usize| c.saturating_sub(SAMPLE_REACH)..(c + SAMPLE_REACH + 1).min(n);
-            let (x, y) = (pixel(at[0], w), pixel(at[1], h));
-            let patch: Vec<[f32; 4]> = reach(y, h)
-                .flat_map(|y| reach(x, w).map(move |x| y * w + x))
-                .map(|i| proxy.picture.pixels[i])
-                .collect();
-            let (mut delivered, mut light) = (patch.clone(), patch);
-            program.run(&mut delivered);
+            let reach = |v: f64, n: usize| {
+                let c = ((v * n as f64) as usize).min(n - 1);
+                let from = c.saturating_sub(SAMPLE_REACH);
+                (from, (c + SAMPLE_REACH + 1).min(n) - from)
+            };
+            let ((x, across), (y, down)) = (reach(at[0], w), reach(at[1], h));
+            let delivered = output.read(Point::Delivered, [x, y, across, down]);
+            let rows = proxy.picture.pixels.chunks_exact(w).skip(y).take(down);
+            let mut light: Vec<[f32; 4]> = rows.flat_map(|row| row[x..x + across].iter().copied()).collect();
             scene.run(&mut light);
             sample(&delivered, &light, &display)
         };
@@ -327,12 +299,22 @@ impl Studio {
             let place = place.map_or(i64::from(shot.poster), i64::from);
             Source::of(c, &shot, &production, place, &shot.encoding)
         })?;
-        self.proxies.of(&self.media, &source, (width as usize).clamp(16, 4096), haste)
+        self.proxies.of(&self.media, &source, (width as usize).clamp(16, FULL), haste)
     }
 
     /// The trim of a shot as it was saved last.
     pub fn trim(&self, shot: &str) -> ApiResult<Path> {
         self.store.with(|c| Shot::find(c, shot)?.0.trim())
+    }
+
+    /// How many pictures were made as far as all of their texture.
+    pub fn stages_made(&self) -> usize {
+        self.kept.made()
+    }
+
+    /// Memory of those that are kept.
+    pub fn stage_bytes(&self) -> usize {
+        self.kept.bytes()
     }
 
     /// A place among those that take files in: decoding and probing many at once would leave nothing for anybody else.
@@ -354,7 +336,7 @@ impl Studio {
         let from = &proxy.encoding;
         let key = format!("{}|{:?}|{}|{}|{}|{path}", proxy.hash, r.view, r.width, from.id, r.display);
         let fill = || reach.fill(program).map(Arc::new).map_err(ApiError::internal);
-        self.fused.get_or(key, fill).map(Some)
+        self.fused.get_or(&key, fill).map(Some)
     }
 
     /// Histogram of what a step is given; kept, because it does not change while the step itself is dragged.
@@ -367,7 +349,31 @@ impl Studio {
         display: &Encoding,
     ) -> ApiResult<Vec<u32>> {
         let key = key_before(r, path, proxy, step)?;
-        self.tones.get_or(key, || Ok(tones(proxy, path, step, display)))
+        self.tones.get_or(&key, || Ok(tones(proxy, path, step, display)))
+    }
+}
+
+/// Who needs what was made last: a page, for the picture in hand or one beside it.
+fn seat(r: &PictureRequest, kind: Kind) -> u32 {
+    seat_of(r.viewer, kind)
+}
+
+fn seat_of(viewer: u32, kind: Kind) -> u32 {
+    viewer.wrapping_mul(16).wrapping_add(kind as u32)
+}
+
+/// What is computed of a picture with texture, of `whole` or of the part of it that `shown` is.
+fn cut<'a>(r: &PictureRequest, staged: &Staged, whole: &'a Proxy, shown: &'a Proxy) -> (&'a Proxy, Cut) {
+    let tick = r.tick.or(r.frame).unwrap_or(0);
+    let plate = Plate::whole(whole.picture.width(), whole.picture.height(), staged.gauge, tick);
+    match r.view {
+        // Grain alone lies on a grey as large as the part: nothing reaches into it.
+        Some(view) if r.show == Show::Grain => {
+            let [x, y, w, h] = span(view, plate.size);
+            (shown, Cut::whole(Plate { origin: [0, 0], ..plate.part([x, y], [w, h]) }))
+        }
+        Some(view) => (whole, Cut::part(plate, span(view, plate.size), staged.reach(&plate))),
+        None => (whole, Cut::whole(plate)),
     }
 }
 
@@ -378,9 +384,6 @@ fn key_before(r: &PictureRequest, path: &Path, proxy: &Proxy, of: &str) -> ApiRe
     let (from, view) = (&proxy.encoding.id, r.view);
     Ok(format!("{}|{}|{view:?}|{from}|{}|{zone:?}|{before}", proxy.hash, r.width, r.display))
 }
-
-/// A proxy as wide as the frame itself.
-const FULL: u32 = 4096;
 
 /// A part given as shares, in pixels: left, top, width, height.
 fn span([x, y, w, h]: [f64; 4], size: [usize; 2]) -> [usize; 4] {

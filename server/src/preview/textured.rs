@@ -11,22 +11,24 @@ use lantern_core::texture::Plate;
 use lantern_core::texture::chain::Window;
 use lantern_core::texture::passes::Made;
 use lantern_core::texture::sheet::Room;
-use std::sync::atomic::AtomicBool;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Points on a side of the table that a picture goes through before its texture.
 const QUICK_SIZE: usize = 33;
 
-/// The last picture: what it was made from and through, and how far it had come.
-struct Last {
+/// A picture as far as all of its texture: what it was made from and through.
+struct Stage {
+    viewer: u32,
     source: Source,
     staged: Staged,
     quality: Quality,
-    textured: Arc<Made>,
+    made: Arc<Made>,
 }
 
-/// The last tables, and what they stand for.
+/// Tables, and what they stand for.
 struct Tables {
+    viewer: u32,
     encoding: String,
     staged: Staged,
     tables: StagedTables,
@@ -40,13 +42,21 @@ struct Source {
     plate: Plate,
 }
 
-/// The picture and the tables that were made last, for a page that changes one thing at a time. Apart, because exact
+/// Memory that stages may take together: those of some eight pages, and one at full size.
+const MOST_STAGE_BYTES: usize = 256 << 20;
+/// Sets of tables that are kept: as many looks are dragged at once.
+const MOST_TABLES: usize = 12;
+/// Buffers that are kept for pictures made at once.
+const MOST_ROOMS: usize = 4;
+
+/// The stages and tables that were made last, newest last, for pages that change one thing at a time. Apart, because exact
 /// pictures and those that were stopped come between two that go through tables.
 #[derive(Default)]
 pub struct TexturedKept {
-    last: Mutex<Option<Last>>,
-    tables: Mutex<Option<Tables>>,
-    room: Mutex<Room>,
+    stages: Mutex<Vec<Stage>>,
+    tables: Mutex<Vec<Tables>>,
+    rooms: Mutex<Vec<Room>>,
+    made: AtomicUsize,
 }
 
 /// What is kept is put in whole, so that it is good also where a thread panicked.
@@ -82,44 +92,83 @@ impl Cut {
 }
 
 impl TexturedKept {
-    /// Appends the bytes of a part of a picture with its texture. `false` when `stop` was set meanwhile.
+    /// Appends the bytes of a part of a picture with its texture. `false` when `stop` was set meanwhile. `viewer` tells
+    /// pages apart: what one made last makes room for what it makes next.
+    #[expect(clippy::too_many_arguments, reason = "what a picture is made from, once")]
     pub fn render(
         &self,
+        viewer: u32,
         proxy: &Proxy,
-        staged: Staged,
+        staged: &Staged,
         cut: &Cut,
         quality: Quality,
         frame: &mut Frame,
         stop: &AtomicBool,
     ) -> ApiResult<bool> {
-        let source =
-            Source { hash: proxy.hash.clone(), encoding: proxy.encoding.id.clone(), plate: cut.plate };
         let tables = match quality {
-            Quality::Drag if !proxy.encoding.is_linear() => Some(self.tables(proxy, &staged)?),
+            Quality::Drag if !proxy.encoding.is_linear() => Some(self.tables(viewer, proxy, staged)?),
             _ => None,
         };
-        let same = |l: &Last| {
-            // An exact picture serves a quick one, not the other way round.
-            let good = l.quality == quality || l.quality == Quality::Rest;
-            good && l.source == source && l.staged.parts == staged.parts
+        let Some(made) = self.stage(viewer, proxy, staged, cut, quality, tables.as_ref(), stop) else {
+            return Ok(false);
         };
-        let kept = locked(&self.last).as_ref().filter(|l| same(l)).map(|l| (l.textured.clone(), l.quality));
-        let (textured, quality) = match kept {
-            Some(kept) => kept,
-            None => {
-                let pixels = window(proxy, &cut.plate);
-                let made =
-                    self.in_room(|room| staged.textured(tables.as_ref(), &pixels, &cut.plate, room, stop));
-                let Some(made) = made else { return Ok(false) };
-                (Arc::new(made), quality)
-            }
-        };
-        finish(&staged, tables.as_ref(), &textured, cut, frame);
-        let before = locked(&self.last).replace(Last { source, staged, quality, textured });
-        if let Some(made) = before.and_then(|l| Arc::try_unwrap(l.textured).ok()) {
-            made.done(&mut locked(&self.room));
-        }
+        staged.finish(tables.as_ref(), &made, Target::bytes(cut.inside, grown(frame, cut)));
         Ok(true)
+    }
+
+    /// The picture as far as all of its texture; made where it is not kept. `None` when `stop` was set meanwhile.
+    #[expect(clippy::too_many_arguments, reason = "what a picture is made from, once")]
+    pub fn stage(
+        &self,
+        viewer: u32,
+        proxy: &Proxy,
+        staged: &Staged,
+        cut: &Cut,
+        quality: Quality,
+        tables: Option<&StagedTables>,
+        stop: &AtomicBool,
+    ) -> Option<Arc<Made>> {
+        let source =
+            Source { hash: proxy.hash.clone(), encoding: proxy.encoding.id.clone(), plate: cut.plate };
+        let same = |s: &Stage| {
+            // An exact picture serves a quick one, not the other way round.
+            let good = s.quality == quality || s.quality == Quality::Rest;
+            good && s.source == source && s.staged.parts == staged.parts
+        };
+        {
+            let mut stages = locked(&self.stages);
+            if let Some(at) = stages.iter().rposition(same) {
+                let found = stages.remove(at);
+                let made = found.made.clone();
+                stages.push(found);
+                return Some(made);
+            }
+        }
+        self.made.fetch_add(1, Ordering::Relaxed);
+        let pixels = window(proxy, &cut.plate);
+        let made = self.in_room(|room| staged.textured(tables, &pixels, &cut.plate, room, stop))?;
+        let made = Arc::new(made);
+        let new = Stage { viewer, source, staged: staged.clone(), quality, made: made.clone() };
+        let gone = {
+            let mut stages = locked(&self.stages);
+            // A page needs its newest stage only: the one before it gives its memory back.
+            let before = stages.iter().position(|s| s.viewer == viewer && s.quality == quality);
+            let mut gone: Vec<Stage> = before.map(|at| stages.remove(at)).into_iter().collect();
+            stages.push(new);
+            let mut bytes: usize = stages.iter().map(|s| s.made.bytes()).sum();
+            while bytes > MOST_STAGE_BYTES && stages.len() > 1 {
+                let oldest = stages.remove(0);
+                bytes -= oldest.made.bytes();
+                gone.push(oldest);
+            }
+            gone
+        };
+        for stage in gone {
+            if let Ok(made) = Arc::try_unwrap(stage.made) {
+                self.in_room(|room| made.done(room));
+            }
+        }
+        Some(made)
     }
 
     /// Appends the bytes of a picture with its texture, computed exactly and not kept. `false` when `stop` was set.
@@ -136,23 +185,51 @@ impl TexturedKept {
         self.in_room(|room| staged.render(None, &pixels, &cut.plate, room, stop, target)).is_some()
     }
 
-    /// Work with the buffers of the picture before it. Who comes meanwhile begins with none.
+    /// Work with buffers of pictures before it, where some are free.
     fn in_room<T>(&self, work: impl FnOnce(&mut Room) -> T) -> T {
-        let mut room = std::mem::take(&mut *locked(&self.room));
+        let mut room = locked(&self.rooms).pop().unwrap_or_default();
         let done = work(&mut room);
-        *locked(&self.room) = room;
+        let mut rooms = locked(&self.rooms);
+        if rooms.len() < MOST_ROOMS {
+            rooms.push(room);
+        }
         done
     }
 
-    /// Tables for all parts, those kept that are still the same.
-    fn tables(&self, proxy: &Proxy, staged: &Staged) -> ApiResult<StagedTables> {
+    /// Tables for all parts; those of the set before it are taken where a part is still the same. A page that has none yet
+    /// begins with the set of another one that has most in common.
+    fn tables(&self, viewer: u32, proxy: &Proxy, staged: &Staged) -> ApiResult<StagedTables> {
         let encoding = &proxy.encoding.id;
-        let mut kept = locked(&self.tables);
-        let before = kept.as_ref().filter(|k| k.encoding == *encoding).map(|k| (&k.staged, &k.tables));
+        let in_common = |t: &Tables| {
+            let parts = t.staged.parts.iter().zip(&staged.parts);
+            parts.filter(|(a, b)| a.program == b.program).count()
+        };
+        let before = {
+            let all = locked(&self.tables);
+            let fit = || all.iter().filter(|t| t.encoding == *encoding);
+            let found = fit().find(|t| t.viewer == viewer).or_else(|| fit().max_by_key(|t| in_common(t)));
+            found.map(|t| (t.staged.clone(), t.tables.clone()))
+        };
         let plan = Bake::quick(&proxy.encoding, QUICK_SIZE);
-        let tables = staged.tables(&plan, before).map_err(ApiError::internal)?;
-        *kept = Some(Tables { encoding: encoding.clone(), staged: staged.clone(), tables: tables.clone() });
+        let tables = staged.tables(&plan, before.as_ref().map(|(staged, tables)| (staged, tables)));
+        let tables = tables.map_err(ApiError::internal)?;
+        let (encoding, staged) = (encoding.clone(), staged.clone());
+        let mut all = locked(&self.tables);
+        all.retain(|t| t.viewer != viewer || t.encoding != encoding);
+        all.push(Tables { viewer, encoding, staged, tables: tables.clone() });
+        let more = all.len().saturating_sub(MOST_TABLES);
+        all.drain(..more);
         Ok(tables)
+    }
+
+    /// How many stages were made so far.
+    pub fn made(&self) -> usize {
+        self.made.load(Ordering::Relaxed)
+    }
+
+    /// Memory of all stages that are kept.
+    pub fn bytes(&self) -> usize {
+        locked(&self.stages).iter().map(|s| s.made.bytes()).sum()
     }
 }
 
@@ -181,7 +258,7 @@ pub fn grain_alone(path: &Path) -> Path {
 }
 
 /// The pixels of a plate.
-fn window<'a>(proxy: &'a Proxy, plate: &Plate) -> Window<'a> {
+pub(super) fn window<'a>(proxy: &'a Proxy, plate: &Plate) -> Window<'a> {
     Window { pixels: &proxy.picture.pixels, width: proxy.picture.width(), at: plate.origin }
 }
 
@@ -190,9 +267,4 @@ fn grown<'a>(frame: &'a mut Frame, cut: &Cut) -> &'a mut [u8] {
     let start = frame.len();
     frame.resize(start + cut.inside[2] * cut.inside[3] * 4, 0);
     &mut frame[start..]
-}
-
-/// Appends the bytes of the part that is shown.
-fn finish(staged: &Staged, tables: Option<&StagedTables>, made: &Made, cut: &Cut, frame: &mut Frame) {
-    staged.finish(tables, made, Target::bytes(cut.inside, grown(frame, cut)));
 }

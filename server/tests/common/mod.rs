@@ -16,6 +16,7 @@ pub fn still<'a>(name: &'a str, picture: &'a [u8]) -> SeedShot<'a> {
 /// A picture request that asks for nothing more.
 pub fn picture_of(shot: &str, quality: Quality) -> PictureRequest {
     PictureRequest {
+        viewer: 0,
         seq: 7,
         shot: shot.into(),
         frame: None,
