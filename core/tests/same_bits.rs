@@ -103,7 +103,8 @@ fn probed(name: &str, path: &Path, id: &str) -> Vec<Case> {
     let given = Program::given_to(path, id, &from, &to).unwrap().0;
     let matte = Program::matte(path, id, &from, &to);
     let scene = Program::up_to(path, id, &from);
-    let all = [Some(run("given to", given)), matte.map(|p| run("matte of", p)), Some(run("light before", scene))];
+    let all =
+        [Some(run("given to", given)), matte.map(|p| run("matte of", p)), Some(run("light before", scene))];
     all.into_iter().flatten().collect()
 }
 
@@ -183,9 +184,11 @@ fn table() -> Arc<Table> {
 }
 
 fn tabled() -> Path {
-    let used = |from: &str, to: &str, strength: f64| json!({
-        "table": "0".repeat(64), "name": "turned", "from": from, "to": to, "strength": strength
-    });
+    let used = |from: &str, to: &str, strength: f64| {
+        json!({
+            "table": "0".repeat(64), "name": "turned", "from": from, "to": to, "strength": strength
+        })
+    };
     let mut path = path(&json!({ "steps": [
         step("t", "scene", "table", json!({ "tables": [used("acescct", "acescct", 0.6)] })),
         step("u", "screen", "table", json!({ "tables": [used("rec709", "rec709", 0.4), used("acescct", "rec709", 0.3)] })),
@@ -250,7 +253,8 @@ impl Kept {
     fn of(case: &Case) -> Self {
         // FNV-1a over the bits of all values.
         let bytes = case.pixels.iter().flatten().flat_map(|v| v.to_bits().to_le_bytes());
-        let hash = bytes.fold(0xcbf2_9ce4_8422_2325, |h: u64, b| (h ^ u64::from(b)).wrapping_mul(0x100_0000_01b3));
+        let hash =
+            bytes.fold(0xcbf2_9ce4_8422_2325, |h: u64, b| (h ^ u64::from(b)).wrapping_mul(0x100_0000_01b3));
         // Sixths of a golden turn never fall into step with rows.
         let n = case.pixels.len();
         let place = |k: usize| ((k as f64 * 0.618_033_988_75).fract() * n as f64) as usize;
@@ -307,7 +311,9 @@ fn every_look_renders_as_it_did() {
             same += 1;
             continue;
         }
-        let far = |(a, b): (&f32, &f32)| if a.to_bits() == b.to_bits() { 0.0 } else { (a - b).abs() / b.abs().max(1.0) };
+        let far = |(a, b): (&f32, &f32)| {
+            if a.to_bits() == b.to_bits() { 0.0 } else { (a - b).abs() / b.abs().max(1.0) }
+        };
         let off = now.pixels.as_flattened().iter().zip(was.pixels.as_flattened()).map(far);
         let worst = off.fold(0.0_f32, |m, v| if v.is_nan() { f32::INFINITY } else { m.max(v) });
         if worst > NEAR {

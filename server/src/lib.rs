@@ -55,6 +55,12 @@ impl Data {
             store::shots::Shot::break_off_arrivals(c)?;
             store::forget_deleted(c)
         })?;
+        // Nobody else has the folder: what no row names now belongs to nobody.
+        let used = store.with(|c| store::productions::Media::still_used(c))?;
+        match media.keep_only(&used)? {
+            0 => {}
+            gone => tracing::info!("{gone} files that belonged to nothing were taken away"),
+        }
         Ok(Self { store, media, lock })
     }
 }

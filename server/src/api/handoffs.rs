@@ -169,6 +169,6 @@ pub async fn table(
     let bytes = web::block(move || studio.media.read(&hash)).await??;
     Ok(HttpResponse::Ok()
         .content_type("text/plain; charset=utf-8")
-        .insert_header(("content-disposition", format!("attachment; filename=\"{}\"", h.file_name)))
+        .insert_header(("content-disposition", super::attachment(&h.file_name)))
         .body(bytes))
 }

@@ -180,7 +180,7 @@ pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResu
         studio.media.with_tables(look)
     });
     let look = look.await??;
-    let name = format!("attachment; filename=\"{}.look.json\"", plain_name(&look.name));
+    let name = super::attachment(&format!("{}.look.json", plain_name(&look.name)));
     let file = HttpResponse::Ok()
         .content_type("application/json")
         .insert_header(("content-disposition", name))

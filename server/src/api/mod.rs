@@ -22,6 +22,12 @@ use actix_web::web::{self, ServiceConfig};
 /// The longest JSON body: a look with its path stays far below.
 const MOST_BYTES: usize = 4 << 20;
 
+/// The header that says what a file is downloaded as: nothing in the name ends it early.
+fn attachment(name: &str) -> String {
+    let plain = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_') { c } else { '-' };
+    format!("attachment; filename=\"{}\"", name.chars().map(plain).collect::<String>())
+}
+
 /// A resource that takes a whole file as its body.
 fn large(path: &str, most: usize) -> actix_web::Resource {
     web::resource(path).app_data(web::PayloadConfig::new(most))

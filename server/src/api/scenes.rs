@@ -2,7 +2,7 @@
 
 use super::productions::SceneDetail;
 use crate::error::{ApiError, ApiResult};
-use crate::store::{Store, new_id, productions::Production, scenes::Scene};
+use crate::store::{Store, productions::Production, scenes::Scene};
 use actix_web::{HttpResponse, web};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -62,11 +62,9 @@ pub async fn create(
     let name = clean(&body.name)?;
     let made = store.run_change(move |c| {
         let production = Production::find(c, &id)?;
-        let position = production.scenes(c)?.last().map_or(0, |(last, _)| last.position + 1);
-        let finished = body.finished;
-        let scene = Scene { id: new_id(), production_id: production.id, position, name, finished };
+        let scene = Scene::at_end(c, &production.id, name, body.finished)?;
         scene.insert(c)?;
-        Ok(SceneDetail { id: scene.id, name: scene.name, finished, shots: Vec::new() })
+        Ok(SceneDetail { id: scene.id, name: scene.name, finished: scene.finished, shots: Vec::new() })
     });
     Ok(web::Json(made.await?))
 }

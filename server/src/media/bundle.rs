@@ -15,7 +15,7 @@ const DOCUMENT: &str = "production.json";
 /// What the names of files begin with.
 const MEDIA: &str = "media/";
 /// The longest document that is read.
-const MOST_DOCUMENT: u64 = 512 << 20;
+const MOST_DOCUMENT: u64 = 96 << 20;
 /// The most files of an archive, and the largest of them.
 const MOST_FILES: usize = 500_000;
 const MOST_FILE: u64 = 16 << 30;
@@ -62,12 +62,18 @@ pub fn read(media: &MediaFolder, file: &Path) -> ApiResult<(Manifest, BTreeMap<S
         names.push(name);
     }
     let mut text = Vec::new();
-    zip.by_name(DOCUMENT).map_err(broken)?.take(MOST_DOCUMENT).read_to_end(&mut text)?;
+    let document = zip.by_name(DOCUMENT).map_err(broken)?;
+    document.take(MOST_DOCUMENT + 1).read_to_end(&mut text)?;
+    if text.len() as u64 > MOST_DOCUMENT {
+        return Err(wrong(format!("its document is longer than {} MB", MOST_DOCUMENT >> 20)));
+    }
     let manifest = Manifest::from_json(&text)?;
+    drop(text);
+    let wanted: std::collections::BTreeSet<String> = manifest.files().into_iter().map(Into::into).collect();
     let mut sizes = BTreeMap::new();
     for name in names.iter().filter(|n| *n != DOCUMENT) {
         let hash = name.strip_prefix(MEDIA).unwrap_or("");
-        if !manifest.files().contains(hash) {
+        if !wanted.contains(hash) {
             return Err(wrong(format!("the file {hash} in it belongs to no shot")));
         }
         let mut entry = zip.by_name(name).map_err(broken)?;
@@ -90,7 +96,7 @@ pub fn read(media: &MediaFolder, file: &Path) -> ApiResult<(Manifest, BTreeMap<S
         receiver.keep(media)?;
         sizes.insert(hash.to_owned(), length);
     }
-    if let Some(missing) = manifest.files().into_iter().find(|h| !sizes.contains_key(*h)) {
+    if let Some(missing) = wanted.iter().find(|h| !sizes.contains_key(*h)) {
         return Err(wrong(format!("the file {missing} is missing from it")));
     }
     Ok((manifest, sizes))

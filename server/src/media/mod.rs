@@ -61,6 +61,29 @@ impl MediaFolder {
         Ok(new)
     }
 
+    /// Takes away all files but those of these hashes. For a folder that nobody works in: what comes in has no row yet.
+    /// Gives how many went.
+    pub fn keep_only(&self, used: &std::collections::HashSet<String>) -> ApiResult<usize> {
+        let mut gone = 0;
+        for folder in std::fs::read_dir(&self.root)? {
+            let folder = folder?;
+            let two = folder.file_name().to_str().is_some_and(|n| n.len() == 2 && is_hex(n));
+            if !two || !folder.file_type()?.is_dir() {
+                continue;
+            }
+            for file in std::fs::read_dir(folder.path())? {
+                let file = file?;
+                // What is not named by a hash is not ours.
+                let hash = file.file_name().to_str().filter(|n| n.len() == 64 && is_hex(n)).map(String::from);
+                if hash.is_some_and(|hash| !used.contains(&hash)) {
+                    std::fs::remove_file(file.path())?;
+                    gone += 1;
+                }
+            }
+        }
+        Ok(gone)
+    }
+
     /// Takes the bytes of a hash away, which nothing refers to.
     fn forget(&self, hash: &str) {
         if let Err(e) = self.path(hash).and_then(|path| Ok(std::fs::remove_file(path)?)) {
@@ -80,6 +103,10 @@ impl MediaFolder {
         }
         Ok(self.root.join(&hash[..2]).join(hash))
     }
+}
+
+fn is_hex(text: &str) -> bool {
+    text.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b))
 }
 
 /// A file while it comes in: hashed as it is written, gone again unless it is kept.

@@ -11,7 +11,6 @@ use super::shots::{Frame, Shot};
 use crate::error::{ApiError, ApiResult};
 use diesel::SqliteConnection;
 use lantern_core::look::{Look, Path};
-use lantern_core::picture::check_size;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
@@ -165,7 +164,7 @@ fn tables_in(document: &serde_json::Value) -> impl Iterator<Item = &str> {
     tables.flatten().filter_map(|t| t["table"].as_str())
 }
 
-fn wrong(why: impl std::fmt::Display) -> ApiError {
+pub(super) fn wrong(why: impl std::fmt::Display) -> ApiError {
     ApiError::Invalid(format!("this production file cannot be used: {why}"))
 }
 
@@ -191,45 +190,21 @@ impl Manifest {
 
     /// Reads and checks a document.
     pub fn from_json(text: &[u8]) -> ApiResult<Self> {
-        let value: serde_json::Value = serde_json::from_slice(text).map_err(wrong)?;
-        match value["version"].as_u64() {
+        /// What is read of a document of any version.
+        #[derive(Deserialize)]
+        struct Any {
+            version: Option<u64>,
+        }
+        match serde_json::from_slice::<Any>(text).map_err(wrong)?.version {
             None => return Err(wrong("it says no version")),
             Some(v) if v > u64::from(VERSION) => {
                 return Err(wrong(format!("it has version {v}; open it with a newer program")));
             }
             Some(_) => {}
         }
-        let manifest: Self = serde_json::from_value(value).map_err(wrong)?;
+        let manifest: Self = serde_json::from_slice(text).map_err(wrong)?;
         manifest.check()?;
         Ok(manifest)
-    }
-
-    fn check(&self) -> ApiResult<()> {
-        if self.name.trim().is_empty() || self.name.chars().count() > 200 {
-            return Err(wrong("a production has a name of 1 to 200 characters"));
-        }
-        for p in &self.profiles {
-            p.body.encoding()?;
-        }
-        let profiles: BTreeSet<&str> = self.profiles.iter().map(|p| p.id.as_str()).collect();
-        for shot in self.scenes.iter().flat_map(|s| &s.shots) {
-            shot.trim.check_trim()?;
-            if let Some(id) = shot.encoding.strip_prefix(PROFILE)
-                && !profiles.contains(id)
-            {
-                return Err(wrong(format!("“{}” is encoded by a profile that it does not hold", shot.name)));
-            }
-            for f in &shot.frames {
-                check_size(f.width.max(0) as usize, f.height.max(0) as usize).map_err(wrong)?;
-            }
-        }
-        for look in &self.looks {
-            Look::from_json(&look.document.to_string())?;
-            for v in &look.versions {
-                Look::from_json(&v.document.to_string())?;
-            }
-        }
-        Ok(())
     }
 
     /// The hashes of every file that it names.
@@ -287,14 +262,22 @@ impl Manifest {
                 let scene = Scene { id, production_id, position, name: s.name.clone(), finished: s.finished };
                 scene.insert(c)?;
                 for shot in &s.shots {
-                    shot.put(c, &scene.id, &fresh)?;
+                    shot.put(c, &scene.id, sizes, &fresh)?;
                 }
             }
             for look in &self.looks {
-                look.put(c, &production.id)?;
+                look.put(c, &production.id, &fresh)?;
             }
             Ok(production)
         })
+    }
+}
+
+/// An encoding's id in the new production: profiles have new ids there.
+fn renamed(encoding: &str, fresh: &dyn Fn(&str) -> String) -> String {
+    match encoding.strip_prefix(PROFILE) {
+        Some(old) => format!("{PROFILE}{}", fresh(old)),
+        None => encoding.into(),
     }
 }
 
@@ -323,11 +306,14 @@ impl ManifestShot {
         })
     }
 
-    fn put(&self, c: &mut SqliteConnection, scene: &str, fresh: &dyn Fn(&str) -> String) -> ApiResult<()> {
-        let encoding = match self.encoding.strip_prefix(PROFILE) {
-            Some(old) => format!("{PROFILE}{}", fresh(old)),
-            None => self.encoding.clone(),
-        };
+    fn put(
+        &self,
+        c: &mut SqliteConnection,
+        scene: &str,
+        sizes: &BTreeMap<String, u64>,
+        fresh: &dyn Fn(&str) -> String,
+    ) -> ApiResult<()> {
+        let encoding = renamed(&self.encoding, fresh);
         let shot = Shot {
             encoding,
             encoding_reason: self.encoding_reason.clone(),
@@ -348,7 +334,8 @@ impl ManifestShot {
                 media_hash: f.media.clone(),
                 width: f.width,
                 height: f.height,
-                bytes: f.bytes,
+                // What a file's length is, the file knows best.
+                bytes: sizes.get(&f.media).map_or(f.bytes, |n| *n as i64),
                 healed: f.healed,
             }
             .put(c)?;
@@ -385,7 +372,12 @@ impl ManifestLook {
         Ok(Self { document: json(&l.document)?, versions, handoffs })
     }
 
-    fn put(&self, c: &mut SqliteConnection, production: &str) -> ApiResult<()> {
+    fn put(
+        &self,
+        c: &mut SqliteConnection,
+        production: &str,
+        fresh: &dyn Fn(&str) -> String,
+    ) -> ApiResult<()> {
         let row = LookRow::create(c, production, &Look::from_json(&self.document.to_string())?)?;
         for v in &self.versions {
             Version {
@@ -402,8 +394,8 @@ impl ManifestLook {
                 id: new_id(),
                 look_id: row.id.clone(),
                 version: h.version,
-                from_encoding: h.from.clone(),
-                to_encoding: h.to.clone(),
+                from_encoding: renamed(&h.from, fresh),
+                to_encoding: renamed(&h.to, fresh),
                 size: h.size,
                 state: "done".into(),
                 failure: String::new(),

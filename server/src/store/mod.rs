@@ -4,6 +4,7 @@ pub mod handoffs;
 pub mod kept;
 pub mod looks;
 pub mod manifest;
+mod manifest_check;
 pub mod productions;
 pub mod profiles;
 pub mod scenes;

@@ -7,6 +7,7 @@ use super::shots::Shot;
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 use lantern_core::colour::Encoding;
+use std::collections::HashSet;
 
 /// A production.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
@@ -114,7 +115,7 @@ impl Production {
     pub fn scenes(&self, c: &mut SqliteConnection) -> ApiResult<Vec<(Scene, Vec<Shot>)>> {
         let own: Vec<Scene> = scenes::table
             .filter(scenes::production_id.eq(&self.id).and(scenes::deleted_at.is_null()))
-            .order(scenes::position)
+            .order((scenes::position, scenes::id))
             .select(Scene::as_select())
             .load(c)?;
         own.into_iter().map(|scene| Shot::of_scene(c, &scene.id).map(|shots| (scene, shots))).collect()
@@ -122,6 +123,23 @@ impl Production {
 }
 
 impl Media {
+    /// Forgets files that nothing refers to any more, and gives the hashes of all that are left. Clips stay: their frames
+    /// do not name them.
+    pub fn still_used(c: &mut SqliteConnection) -> ApiResult<HashSet<String>> {
+        // Steps name tables inside of documents.
+        const FORGET: &str = "DELETE FROM media WHERE kind <> 'clip'
+            AND hash NOT IN (SELECT media_hash FROM frames)
+            AND hash NOT IN (SELECT table_hash FROM profiles WHERE table_hash IS NOT NULL)
+            AND hash NOT IN (SELECT table_hash FROM handoffs WHERE table_hash IS NOT NULL)
+            AND NOT (kind = 'table' AND (
+                EXISTS (SELECT 1 FROM looks WHERE instr(document, media.hash))
+                OR EXISTS (SELECT 1 FROM look_versions WHERE instr(document, media.hash))
+                OR EXISTS (SELECT 1 FROM kept WHERE instr(document, media.hash))
+                OR EXISTS (SELECT 1 FROM shots WHERE instr(trim, media.hash))))";
+        diesel::sql_query(FORGET).execute(c)?;
+        Ok(media::table.select(media::hash).load::<String>(c)?.into_iter().collect())
+    }
+
     /// Saves a row for a file; one that is there already stays as it is.
     pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
         diesel::insert_or_ignore_into(media::table).values(self).execute(c)?;

@@ -21,6 +21,19 @@ pub struct Scene {
 }
 
 impl Scene {
+    /// A new scene at the end of a production: after all that it has or had, so that one that is put back finds its place.
+    pub fn at_end(
+        c: &mut SqliteConnection,
+        production: &str,
+        name: String,
+        finished: bool,
+    ) -> ApiResult<Self> {
+        let own = scenes::table.filter(scenes::production_id.eq(production));
+        let last: Option<i32> = own.select(diesel::dsl::max(scenes::position)).first(c)?;
+        let position = last.map_or(0, |p| p + 1);
+        Ok(Self { id: super::new_id(), production_id: production.into(), position, name, finished })
+    }
+
     /// Saves a new scene.
     pub fn insert(&self, c: &mut SqliteConnection) -> ApiResult<()> {
         diesel::insert_into(scenes::table).values(self).execute(c)?;
