@@ -1,11 +1,12 @@
 //! Speed of film and texture: printed by `cargo xtask bench`. Arguments: a picture and its camera profile.
 
+use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::film::Chain;
-use lantern_core::look::{Look, Path, Program, Staged, Step, Target};
+use lantern_core::graph::{Program, Staged, Target};
+use lantern_core::look::{Look, Path, Step};
 use lantern_core::picture::Picture;
 use lantern_core::step::{Values, Zone};
-use lantern_core::table::{Bake, bake};
 use lantern_core::texture::Plate;
 use lantern_core::texture::chain::Window;
 use lantern_core::texture::passes::{Item, Work};

@@ -6,7 +6,8 @@
 
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::film::stock::{NegativeStock, PrintStock, negatives, prints};
-use lantern_core::look::{Look, Path, Program, Step, starting};
+use lantern_core::graph::Program;
+use lantern_core::look::{Look, Path, Step, starting};
 use lantern_core::picture::Picture;
 use lantern_core::step::{Negative, Print, Values, Zone};
 use lantern_formats::Depth;

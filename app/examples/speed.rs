@@ -2,10 +2,12 @@
 //!
 //! usage: speed PYTHON SCRIPT PICTURE LOOK CAMERA, as `cargo xtask bench` calls it.
 
+use lantern_core::bake::{Bake, Reach, bake};
 use lantern_core::colour::{CameraProfile, Encoding};
-use lantern_core::look::{Group, Look, Path, Program, Step, starting};
+use lantern_core::graph::Program;
+use lantern_core::look::{Group, Look, Path, Step, starting};
 use lantern_core::picture::{Picture, to_bytes};
-use lantern_core::table::{Bake, Reach, Table, bake};
+use lantern_core::table::Table;
 use lantern_core::{scope, table::apply::Using};
 use std::hint::black_box;
 use std::process::Command;

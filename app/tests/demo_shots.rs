@@ -3,7 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 use lantern_core::colour::{CameraProfile, Encoding};
-use lantern_core::look::{Path, Program, Step};
+use lantern_core::graph::Program;
+use lantern_core::look::{Path, Step};
 use lantern_core::matching::shot::{bring, measure};
 use lantern_core::region::{ColourRange, Region};
 use lantern_core::scope::Area;

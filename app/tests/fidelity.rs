@@ -3,10 +3,12 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::fidelity::Meter;
+use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::{CameraProfile, Encoding};
-use lantern_core::look::{Look, Path, Program, starting};
-use lantern_core::table::fidelity::{Meter, percentile};
-use lantern_core::table::{Bake, bake};
+use lantern_core::graph::Program;
+use lantern_core::look::{Look, Path, starting};
+use lantern_core::numeric::percentile::percentile;
 use std::path::PathBuf;
 use std::sync::atomic::AtomicBool;
 

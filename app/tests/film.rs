@@ -2,13 +2,14 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::{Bake, Probe, bake, fidelity};
 use lantern_core::colour::chart::patches_ap1;
 use lantern_core::colour::difference::{LabOf, ciede2000};
 use lantern_core::colour::{CameraProfile, Encoding, primaries::BT709};
 use lantern_core::film::stock::{NegativeStock, PrintStock, negatives, prints};
-use lantern_core::look::{Look, Path, Program, Staged, Step};
+use lantern_core::graph::{Program, Staged};
+use lantern_core::look::{Look, Path, Step};
 use lantern_core::step::{Grain, Negative, Print, Values, Zone};
-use lantern_core::table::{Bake, Probe, bake, fidelity};
 use std::sync::atomic::AtomicBool;
 
 const PICTURES: [&str; 5] = [
@@ -40,7 +41,7 @@ fn film(negative: &NegativeStock, print: &PrintStock) -> Path {
 #[test]
 fn tables_of_film_looks_are_good_at_33_points_and_nearly_exact_at_65() {
     let (from, to) = (camera(), Encoding::find("rec709").unwrap());
-    let probes: Vec<Probe> = PICTURES.iter().map(|n| probe(n)).collect();
+    let probes = || PICTURES.iter().map(|n| Ok::<_, std::convert::Infallible>(probe(n)));
     let never = AtomicBool::new(false);
     let main = &prints()[0];
     let films =
@@ -49,7 +50,7 @@ fn tables_of_film_looks_are_good_at_33_points_and_nearly_exact_at_65() {
         let program = Program::compile(&film(n, p), &from, &to).unwrap();
         for (size, most) in [(33, 1.0), (65, 0.4)] {
             let table = bake(&program, &Bake::plan(&from, size), "t", &never).unwrap().unwrap();
-            let report = fidelity::report(&program, &table, &from, &to, &probes, |_| {});
+            let Ok(report) = fidelity::report(&program, &table, &from, &to, probes(), |_| {});
             let seen = report.pictures.unwrap();
             println!(
                 "{} on {}, {size}: mean {:.3}, p99 {:.3}, worst {:.2}",

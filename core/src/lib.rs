@@ -1,16 +1,21 @@
-//! The rules and the arithmetic of Dusky Lantern, in the order the light travels.
+//! The rules and the arithmetic of Dusky Lantern.
 //!
-//! * [`colour`] — encodings, camera profiles, adaptation, the colour-difference plane, CIEDE2000.
-//! * [`step`] — one file a step kind: parameters with their ranges, and what the step does to a colour.
+//! Layers, lowest first; each uses those before it and no other, which a test holds:
+//!
+//! * [`numeric`] — planar blocks, elementary functions, matrices, half floats, percentiles.
+//! * [`picture`] — RGBA pictures in f32.
+//! * [`field`] — how parameters are described, and the check of their values.
+//! * [`colour`] — encodings, camera profiles, adaptation, the colour-difference plane, CIEDE2000, zones and their axes.
+//! * [`table`] — a lookup table as data, and reading it between its nodes.
 //! * [`film`] — negative, printer, print and projection; stocks.
 //! * [`texture`] — what light and film do across neighbouring pixels: bloom, halation, grain, softness and more.
 //! * [`region`] — where a step or a group works.
-//! * [`look`] — the document, its path of steps, compiling a path to a [`look::Program`] and running it.
-//! * [`table`] — lookup tables: interpolation, baking, the fidelity report, the judgement of a table.
+//! * [`step`] — one file a step kind: parameters with their ranges, and what the step does.
+//! * [`look`] — the document, its path of steps, its versions, checks, comparison.
+//! * [`graph`] — what a path compiles to, and running it.
+//! * [`bake`] — tables made of paths: filled, proven, judged.
 //! * [`scope`] — waveform, vectorscope, histogram and chromaticity counts, limits, false colour, readout.
 //! * [`matching`] — bringing one shot to another.
-//! * [`picture`] — RGBA pictures in f32.
-//! * [`lane`] — the planar blocks that all of it runs on, and their elementary functions.
 //!
 //! **Out of scope:** files, clocks, networks, databases. Bytes become core types in `lantern-formats`.
 //!
@@ -18,12 +23,14 @@
 //! values are AP1 with 0.18 = middle grey; display-linear values are P3-D65 with 1.0 = peak white. Exposure
 //! is in stops, angles in degrees, chromaticities are CIE 1931 xy.
 
+pub mod bake;
 pub mod colour;
+pub mod field;
 pub mod film;
-mod half;
-pub mod lane;
+pub mod graph;
 pub mod look;
 pub mod matching;
+pub mod numeric;
 pub mod picture;
 pub mod region;
 pub mod scope;

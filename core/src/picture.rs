@@ -157,7 +157,9 @@ pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
         fn call(self) {
             // All four values alike first, alpha put right after: both loops run over whole vectors. Blocks stay
             // in the first-level cache between the two.
-            for (pixels, out) in self.0.chunks(crate::lane::N).zip(self.1.chunks_mut(4 * crate::lane::N)) {
+            for (pixels, out) in
+                self.0.chunks(crate::numeric::lane::N).zip(self.1.chunks_mut(4 * crate::numeric::lane::N))
+            {
                 for (v, o) in pixels.as_flattened().iter().zip(out.iter_mut()) {
                     // Adding 2^23 leaves the rounded integer in the low bits: a saturating cast would not
                     // vectorise.
@@ -169,7 +171,7 @@ pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
             }
         }
     }
-    crate::lane::vectorised(Convert(pixels, out));
+    crate::numeric::lane::vectorised(Convert(pixels, out));
 }
 
 /// What each of `to` places takes of `from` neighbours: the first one, and the shares of it and those after it. They add up

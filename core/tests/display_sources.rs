@@ -3,11 +3,12 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::fidelity::Meter;
 use lantern_core::colour::Encoding;
+use lantern_core::graph::Program;
 use lantern_core::look::Step;
-use lantern_core::look::{Look, Path, Program, starting};
+use lantern_core::look::{Look, Path, starting};
 use lantern_core::step::{Balance, ChannelMix, HueCurves, Saturation, Tone, Values, Zone};
-use lantern_core::table::fidelity::Meter;
 
 fn encoding(id: &str) -> Encoding {
     Encoding::find(id).unwrap()

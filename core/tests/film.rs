@@ -11,8 +11,9 @@ use lantern_core::film::reading::Reading;
 use lantern_core::film::spectrum::{OBSERVER, daylight};
 use lantern_core::film::stock::{negatives, prints};
 use lantern_core::film::{Chain, GREY, NegativeKind, NegativeStock, PrintStock};
-use lantern_core::lane::{N, Planes};
-use lantern_core::look::{Path, Program, Step};
+use lantern_core::graph::Program;
+use lantern_core::look::{Path, Step};
+use lantern_core::numeric::lane::{N, Planes};
 use lantern_core::step::{Negative, Print, Values, Zone};
 
 fn fixture() -> serde_json::Value {

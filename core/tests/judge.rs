@@ -6,9 +6,10 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::{Bake, Judgement, bake, judge};
 use lantern_core::colour::Encoding;
-use lantern_core::look::Program;
-use lantern_core::table::{Bake, Domain, Judgement, Table, Table3, bake, judge};
+use lantern_core::graph::Program;
+use lantern_core::table::{Domain, Table, Table3};
 use std::sync::atomic::AtomicBool;
 
 /// A small generator of evenly spread numbers (Marsaglia 2003, xorshift with the shifts 13, 7, 17).

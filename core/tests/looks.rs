@@ -3,11 +3,13 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::{Bake, Reach, bake, fidelity};
 use lantern_core::colour::{Encoding, difference::ciede2000};
-use lantern_core::look::{Group, Path, Program, Step, starting};
+use lantern_core::graph::Program;
+use lantern_core::look::{Group, Path, Step, starting};
 use lantern_core::region::{ColourRange, Region};
 use lantern_core::step::{Values, Zone};
-use lantern_core::table::{Bake, Reach, Table, bake, fidelity};
+use lantern_core::table::Table;
 use serde_json::json;
 use std::sync::atomic::AtomicBool;
 
@@ -201,7 +203,8 @@ fn a_look_with_a_range_on_skin_bakes_with_its_99th_percentile_below_one_at_33_po
     let probe = |pixels| fidelity::Probe { name: "natural".into(), picture: false, pixels, width: 200 };
     let p99 = |size: usize| {
         let table = bake(&program, &Bake::plan(&from, size), "", &AtomicBool::new(false)).unwrap().unwrap();
-        let report = fidelity::report(&program, &table, &from, &to, &[probe(natural())], |_| {});
+        let probes = [Ok::<_, std::convert::Infallible>(probe(natural()))];
+        let Ok(report) = fidelity::report(&program, &table, &from, &to, probes, |_| {});
         report.comparisons.iter().find(|c| c.name == "natural").unwrap().p99
     };
     let (at_33, at_65) = (p99(33), p99(65));

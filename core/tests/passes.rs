@@ -2,13 +2,14 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::Bake;
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::negatives;
-use lantern_core::look::{Path, Staged, StagedTables, Step, Target};
+use lantern_core::graph::{Staged, StagedTables, Target};
+use lantern_core::look::{Path, Step};
 use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
 };
-use lantern_core::table::Bake;
 use lantern_core::texture::chain::{Source, Window};
 use lantern_core::texture::line::Line;
 use lantern_core::texture::sheet::Room;

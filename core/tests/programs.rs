@@ -3,9 +3,10 @@
 #![allow(clippy::unwrap_used)]
 
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Group, Look, Path, Program, Step};
+use lantern_core::graph::Program;
+use lantern_core::look::{Group, Look, Path, Step};
 use lantern_core::region::{ColourRange, Region};
-use lantern_core::step::{KINDS, Values, Zone};
+use lantern_core::step::{Domain, KINDS, Values, Zone};
 use proptest::prelude::*;
 
 fn encoding(id: &str) -> Encoding {
@@ -140,7 +141,7 @@ proptest! {
     #[test]
     fn every_step_is_continuous(c in prop::array::uniform3(-0.1..1.1_f32), d in prop::array::uniform3(-1.0..1.0_f32)) {
         // Steps on light are continuous by themselves; through the log's straight toe their slope has no bound.
-        for step in strong_steps().iter().filter(|s| !s.values.info().linear) {
+        for step in strong_steps().iter().filter(|s| s.values.domain() != Domain::Linear) {
             let p = Program::of_step(step);
             let near = [0, 1, 2].map(|k| c[k] + d[k] * 1e-5);
             let (a, b) = (p.on_colour(c), p.on_colour(near));
@@ -166,7 +167,7 @@ proptest! {
 
     #[test]
     fn strength_blends_between_nothing_and_all(s in 0.0..1.0_f64, c in prop::array::uniform3(0.1..0.8_f32)) {
-        for step in strong_steps().iter().filter(|s| s.zone == Zone::Scene && !s.values.info().linear) {
+        for step in strong_steps().iter().filter(|s| s.zone == Zone::Scene && s.values.domain() != Domain::Linear) {
             let some = Program::of_step(&Step { strength: s.max(1e-6), ..step.clone() }).on_colour(c);
             let all = Program::of_step(step).on_colour(c);
             for k in 0..3 {
@@ -186,8 +187,10 @@ fn steps_on_light_are_continuous_on_light() {
         state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
         f64::from(state >> 8) as f32 / (1 << 24) as f32
     };
-    let linear: Vec<Step> =
-        strong_steps().into_iter().filter(|s| s.zone == Zone::Scene && s.values.info().linear).collect();
+    let linear: Vec<Step> = strong_steps()
+        .into_iter()
+        .filter(|s| s.zone == Zone::Scene && s.values.domain() == Domain::Linear)
+        .collect();
     assert_eq!(linear.len(), 4);
     let cg = encoding("acescg");
     for step in linear {

@@ -10,7 +10,7 @@ use lantern_core::colour::{
     primaries::{ACES_WHITE, AP1},
     transfer::Transfer,
 };
-use lantern_core::lane::{N, Planes};
+use lantern_core::numeric::lane::{N, Planes};
 use lantern_core::step::{ColourCompress, SlopeOffsetPower};
 use serde_json::Value;
 

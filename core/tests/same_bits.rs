@@ -8,7 +8,8 @@
 
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::{negatives, prints};
-use lantern_core::look::{Look, Path, Program, Staged, starting};
+use lantern_core::graph::{Program, Staged};
+use lantern_core::look::{Look, Path, starting};
 use lantern_core::table::{Domain, Table, Table3};
 use lantern_core::texture::Plate;
 use serde_json::{Value, json};

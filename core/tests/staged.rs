@@ -2,15 +2,16 @@
 
 #![allow(clippy::unwrap_used)]
 
+use lantern_core::bake::Bake;
 use lantern_core::colour::difference::{LabOf, ciede2000};
 use lantern_core::colour::{Encoding, chart::patches_ap1, primaries::BT709};
 use lantern_core::film::stock::{negatives, prints};
-use lantern_core::look::{Path, Program, Staged, Step, Target};
+use lantern_core::graph::{Program, Staged, Target};
+use lantern_core::look::{Path, Step};
 use lantern_core::step::{
     Balance, Bloom, Flicker, GateWeave, Grain, Halation, Negative, PlainRendering, Print, Softness, Values,
     Vignette, Zone,
 };
-use lantern_core::table::Bake;
 use lantern_core::texture::Plate;
 use lantern_core::texture::chain::Window;
 use lantern_core::texture::sheet::Room;

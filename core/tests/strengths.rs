@@ -5,7 +5,8 @@
 
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::{negatives, prints};
-use lantern_core::look::{Group, Path, Program, Step};
+use lantern_core::graph::Program;
+use lantern_core::look::{Group, Path, Step};
 use lantern_core::region::Region;
 use lantern_core::step::{KINDS, Negative, PlainRendering, Print, Values, Zone};
 

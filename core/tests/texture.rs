@@ -304,7 +304,7 @@ fn a_part_of_a_frame_has_the_grain_of_the_whole() {
 fn grain_leaves_the_mean_colour_of_a_patch() {
     use lantern_core::colour::difference::{ciede2000, xyz_to_lab};
     use lantern_core::colour::primaries::{AP1, xy_to_xyz};
-    use lantern_core::lane::{N, Planes};
+    use lantern_core::numeric::lane::{N, Planes};
     for of in [0, 2, 5] {
         let chain = film(of);
         for stops in [-4.0, -2.0, 0.0, 2.0, 4.0] {

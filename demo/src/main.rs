@@ -13,9 +13,11 @@ mod vector;
 
 use clap::Parser;
 use lantern_core::colour::{CameraProfile, Encoding, Mat3, primaries::AP1};
-use lantern_core::look::{CompileError, Look, Path, Program};
+use lantern_core::graph::{CompileError, Program};
+use lantern_core::look::{Look, Path};
+use lantern_core::numeric::lane;
+use lantern_core::picture::Picture;
 use lantern_core::step::Balance;
-use lantern_core::{lane, picture::Picture};
 use lantern_formats::Depth;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicUsize, Ordering};

@@ -1,10 +1,7 @@
 //! Errors as people and programs get them: problem+json (RFC 9457).
 
 use actix_web::{HttpResponse, ResponseError, http::StatusCode};
-use lantern_core::{
-    colour::profile::ProfileError,
-    look::{CompileError, DocumentError},
-};
+use lantern_core::{colour::profile::ProfileError, graph::CompileError, look::DocumentError};
 use lantern_formats::FormatError;
 use serde_json::json;
 use thiserror::Error;

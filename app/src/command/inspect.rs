@@ -3,9 +3,10 @@
 use super::encoding;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
+use lantern_core::bake::Judgement;
 use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
-use lantern_core::table::{Judgement, Table};
+use lantern_core::table::Table;
 use lantern_formats::{cdl, hald};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -64,7 +65,7 @@ impl Inspect {
         let mut found = of_table(&table);
         if let Some([from, to]) = self.encodings(&table)? {
             found["encodings"] = json!(format!("{} to {}", from.id, to.id));
-            if let Some(judgement) = lantern_core::table::judge(&table, &from, &to) {
+            if let Some(judgement) = lantern_core::bake::judge(&table, &from, &to) {
                 found["judgement"] = judged(&judgement, self.json)?;
             }
         }

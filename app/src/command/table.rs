@@ -4,8 +4,9 @@ use super::encoding;
 use super::frames::{Frames, number};
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
-use lantern_core::look::{Path as LookPath, Program, Staged};
-use lantern_core::table::{self, Probe, fidelity};
+use lantern_core::bake::{self, Probe, fidelity};
+use lantern_core::graph::{Program, Staged};
+use lantern_core::look::Path as LookPath;
 use lantern_core::texture::Plate;
 use lantern_formats::cube;
 use std::path::{Path, PathBuf};
@@ -65,10 +66,13 @@ impl Bake {
         let fail = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", self.look.display()));
         let program = Program::compile(&look.path, &from, &to).map_err(|e| fail(&e))?;
         // What cannot be read is said before anything is written.
-        let probes = self.proof.iter().map(|p| probe(p)).collect::<Outcome<Vec<_>>>()?;
-        let title = table::bake::title(&look.name, &from, &to);
-        let plan = table::Bake::plan(&from, self.size);
-        let baked = table::bake(&program, &plan, &title, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
+        for path in &self.proof {
+            lantern_formats::facts::read(&files::bytes(path)?)
+                .map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+        }
+        let title = bake::title(&look.name, &from, &to);
+        let plan = bake::Bake::plan(&from, self.size);
+        let baked = bake::bake(&program, &plan, &title, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
         let baked = baked.ok_or_else(|| fail(&"the bake was cancelled"))?;
         files::write(&self.out, cube::write(&baked, &[]).as_bytes())?;
         if cube::is_narrow(&baked) {
@@ -79,11 +83,12 @@ impl Bake {
         }
         // The file as it stands on disk is what is judged and proven.
         let written = files::table(&self.out)?;
-        if let Some(judgement) = table::judge(&written, &from, &to) {
+        if let Some(judgement) = bake::judge(&written, &from, &to) {
             super::inspect::lines(&judgement).iter().for_each(|l| eprintln!("dusky-lantern: judgement: {l}"));
         }
         let Some(out) = &self.report else { return Ok(()) };
-        let report = fidelity::report(&program, &written, &from, &to, &probes, |_| {});
+        let probes = self.proof.iter().map(|p| probe(p));
+        let report = fidelity::report(&program, &written, &from, &to, probes, |_| {})?;
         let json = serde_json::to_string_pretty(&report).map_err(|e| fail(&e))?;
         files::write(out, json.as_bytes())
     }
@@ -120,7 +125,7 @@ impl Render {
             None => LookPath::default(),
         };
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
-        let fail = |e: lantern_core::look::CompileError| Failure(e.to_string());
+        let fail = |e: lantern_core::graph::CompileError| Failure(e.to_string());
         if self.colour_only {
             let program = Program::compile(&path, &from, &to).map_err(fail)?;
             say_left_out(&program);

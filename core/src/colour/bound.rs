@@ -5,7 +5,7 @@
 //! stops would grow darker on the screen. So no channel of scene light may lie farther below the largest one than any
 //! surface colour does; colours inside BT.709 are never touched, at any exposure.
 
-use crate::lane::{N, Planes, exp2, select};
+use crate::numeric::lane::{N, Planes, exp2, select};
 
 /// Share of the largest channel below which a channel is lifted: colours inside BT.709 have at least 0.0155.
 const THRESHOLD: f32 = 0.0125;

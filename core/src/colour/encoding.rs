@@ -5,7 +5,7 @@ use super::{
     primaries::{AP0, AP1, BT709, BT2020, P3_D65},
     transfer::{HLG_PEAK, REFERENCE_WHITE, Transfer},
 };
-use crate::lane::N;
+use crate::numeric::lane::N;
 
 /// What linear values of an encoding stand for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -231,7 +231,7 @@ impl Encoding {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lane::Planes;
+    use crate::numeric::lane::Planes;
 
     fn encode(id: &str, v: f32) -> f32 {
         let mut p: Planes = [[v; N]; 3];

@@ -2,7 +2,7 @@
 //! and from other displays.
 
 use super::{Adaptation, Display, Mat3};
-use crate::lane::{N, Planes, powf, select};
+use crate::numeric::lane::{N, Planes, powf, select};
 
 /// The cube of a display: luma weights of its primaries, and its brightest light.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -203,7 +203,7 @@ fn toward(y: f32, v: f32, k: f32, peak: f32) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lane::N;
+    use crate::numeric::lane::N;
 
     fn fit(rgb: [f32; 3]) -> [f32; 3] {
         let mut p = rgb.map(|v| [v; N]);

@@ -55,7 +55,8 @@ pub fn likely(pixels: &[[f32; 4]]) -> Option<Likely> {
 mod tests {
     use super::*;
     use crate::colour::{Encoding, Reference};
-    use crate::look::{Path, Program};
+    use crate::graph::Program;
+    use crate::look::Path;
 
     /// A scene: light over ten stops about grey as scenes have it (the logarithm of light is close to a normal
     /// distribution: common practice), a part of it in shadow, tinted one way and another.

@@ -4,7 +4,7 @@
 //! convention. Hue is the angle in degrees, counted from the right; saturation the radius; brightness the luma.
 
 use super::Primaries;
-use crate::lane::{self, N, Planes};
+use crate::numeric::lane::{self, N, Planes};
 
 /// Hue of the skin line, the I axis, in degrees (common practice: skin of every tone lies near it).
 pub const SKIN_DEGREES: f64 = 123.0;

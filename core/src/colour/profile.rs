@@ -1,7 +1,7 @@
 //! Camera profiles: a log curve and primaries given by their published constants.
 
 use super::{Adaptation, Encoding, Primaries, Reference, encoding::SDR_PEAK, transfer::Transfer};
-use crate::lane::{exp2, log2, select};
+use crate::numeric::lane::{exp2, log2, select};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;

@@ -1,7 +1,7 @@
 //! Transfer functions: code values to linear values and back, on planes of pixels.
 
 use super::profile::LogCurve;
-use crate::lane::{N, Planes, each_value, exp2, log2, powf, select, signed_pow};
+use crate::numeric::lane::{N, Planes, each_value, exp2, log2, powf, select, signed_pow};
 
 /// A transfer function. `decode` gives linear values, `encode` code values; both are defined for every finite
 /// input, negative values included, and are inverse to each other where the standard's own range allows it.

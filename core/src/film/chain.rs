@@ -9,7 +9,7 @@ use super::stock::{NegativeKind, NegativeStock, negatives};
 use super::strengths::{ENTRIES, SPAN, Strengths};
 use super::{GREY, MIDDLE_LIGHT, POINT};
 use crate::colour::{Mat3, primaries::AP1};
-use crate::step::{Negative, Print};
+use crate::film::settings::{Negative, Print};
 use std::sync::{Arc, OnceLock};
 
 /// What stands for a negative where a path has a print alone: the light as it is, on a long straight curve.

@@ -1,7 +1,7 @@
 //! The characteristic curve: density over log exposure.
 
 use super::stock::Layer;
-use crate::lane::softening;
+use crate::numeric::lane::softening;
 
 /// D(x) = gamma (s_t softplus((x - x_t)/s_t) - s_s softplus((x - x_s)/s_s)): a straight part of slope gamma between a
 /// soft toe and a soft shoulder. Strictly rising; density above base ends at gamma (x_s - x_t).

@@ -1,7 +1,7 @@
 //! Exposures of the layers to densities.
 
 use super::curve::{Curve, Lane};
-use crate::lane::{N, Planes, log2, select};
+use crate::numeric::lane::{N, Planes, log2, select};
 
 /// Light so faint that it no longer counts, over middle grey: keeps the logarithm of black finite.
 pub const FAINTEST: f64 = 1e-6;

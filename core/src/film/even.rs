@@ -1,6 +1,6 @@
 //! Reading an evenly spaced table between its entries, on blocks.
 
-use crate::lane::{N, Plane};
+use crate::numeric::lane::{N, Plane};
 
 /// Puts what `table` holds at a place, counted in entries and held at both ends, in place of that place.
 #[inline(always)]

@@ -1,15 +1,15 @@
 //! Scene light to the exposures of three layers.
 
 use super::stock::{NegativeKind, NegativeStock};
+use crate::colour::compress::{self, ColourCompress};
 use crate::colour::{Mat3, matrix::Mat3f};
-use crate::lane::{N, Planes};
-use crate::step::{ColourCompress, colour_compress};
+use crate::numeric::lane::{N, Planes};
 
 /// Scene light to layer exposures, ready for blocks.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Exposing {
     capture: Mat3f,
-    inside: colour_compress::Kernel,
+    inside: compress::Kernel,
     stray: f32,
     gain: f32,
     flash: f32,

@@ -13,6 +13,7 @@ mod even;
 pub mod expose;
 pub mod print;
 pub mod reading;
+pub mod settings;
 pub mod spectrum;
 pub mod stock;
 pub mod strengths;

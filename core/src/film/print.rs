@@ -9,7 +9,7 @@ use crate::colour::{
     matrix::Mat3f,
     primaries::{AP1, xyz_to_xy},
 };
-use crate::lane::{N, Plane, Planes, exp2_within};
+use crate::numeric::lane::{N, Plane, Planes, exp2_within};
 use std::sync::Arc;
 
 /// Entries of the table from equivalent neutral density to an amount of dye: the neutral lock's own points, whose curve has
@@ -190,8 +190,8 @@ impl Printing {
 mod tests {
     use super::*;
     use crate::film::Chain;
+    use crate::film::settings::{Negative, Print};
     use crate::film::stock::{Band, negatives, prints};
-    use crate::step::{Negative, Print};
     use proptest::prelude::*;
 
     /// Densities of the negative from none to more than any has, in all mixtures.

@@ -1,9 +1,9 @@
 //! Stocks: the parameters of negatives, reversals and prints. All that ship are invented.
 
 use super::curve::Curve;
-use crate::step::ValueError;
-use crate::step::check_fields;
-use crate::step::field::parameters;
+use crate::field::ValueError;
+use crate::field::check_fields;
+use crate::field::parameters;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::OnceLock;
@@ -239,7 +239,7 @@ fn names(name: &str, line: &str) -> Result<(), ValueError> {
 fn entries<T: Serialize>(
     stock: &str,
     all: &[T],
-    fields: &'static [crate::step::field::Field],
+    fields: &'static [crate::field::Field],
 ) -> Result<(), ValueError> {
     all.iter().try_for_each(|one| {
         let json = serde_json::to_value(one).unwrap_or_default();

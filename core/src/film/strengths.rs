@@ -2,7 +2,7 @@
 
 use super::develop::STOP;
 use super::even;
-use crate::lane::{N, Plane, Planes, exp2, log2};
+use crate::numeric::lane::{N, Plane, Planes, exp2, log2};
 use std::sync::Arc;
 
 /// Entries of a film's neutral response, and the log exposures of its ends.

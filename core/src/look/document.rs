@@ -147,6 +147,11 @@ impl Step {
     pub fn active(&self) -> bool {
         self.on && self.strength > 0.0
     }
+
+    /// Whether it brings scene light to the display, alone or with others, in place of adding texture.
+    pub fn renders(&self) -> bool {
+        self.zone == Zone::Film && self.values.info().picture_only.is_empty()
+    }
 }
 
 /// Active steps next to each other, with the group that they share.

@@ -1,9 +1,10 @@
 //! A colour range: the colours between edges of hue, saturation and brightness, each soft.
 
+use crate::colour::hues::{Shape, coloured, hues, spread};
 use crate::colour::plane::{Plane, SKIN_DEGREES, hue_of};
-use crate::lane::{self, N, Planes, select, smoothstep};
-use crate::step::hue_curves::{Shape, coloured, hues, spread};
-use crate::step::{Axis, Zone, field::parameters, plane_of, saturation_reach};
+use crate::colour::{Axis, Zone, plane_of, saturation_reach};
+use crate::field::parameters;
+use crate::numeric::lane::{self, N, Planes, select, smoothstep};
 
 /// The ends of the tonal axis, which count as no edge.
 const DARKEST: f64 = -8.0;

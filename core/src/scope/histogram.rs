@@ -1,7 +1,7 @@
 //! Histograms.
 
 use crate::colour::plane::Plane;
-use crate::lane::log2;
+use crate::numeric::lane::log2;
 use crate::scope::{LEVELS, luma_level};
 
 /// Histogram of luminance in stops from middle grey: `bins` even bins over `span`, of linear AP1 pixels.
@@ -21,7 +21,12 @@ pub fn stops_histogram(pixels: &[[f32; 4]], span: [f32; 2], bins: usize) -> Vec<
 
 /// Histogram of luma on a tonal axis: `bins` even bins over `span`, of encoded pixels. Pixels beyond an end
 /// count in the end's bin.
-pub fn axis_histogram(pixels: &[[f32; 4]], axis: crate::step::Axis, span: [f32; 2], bins: usize) -> Vec<u32> {
+pub fn axis_histogram(
+    pixels: &[[f32; 4]],
+    axis: crate::colour::Axis,
+    span: [f32; 2],
+    bins: usize,
+) -> Vec<u32> {
     let mut counts = vec![0_u32; bins.max(1)];
     let last = counts.len() - 1;
     let plane = Plane::bt709();

@@ -1,6 +1,6 @@
 //! False colour: exposure in stops from middle grey.
 
-use crate::lane::log2;
+use crate::numeric::lane::log2;
 use schemars::JsonSchema;
 use serde::Serialize;
 

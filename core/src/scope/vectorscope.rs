@@ -1,7 +1,7 @@
 //! The vectorscope.
 
 use super::{LEVELS, LUMA, VECTOR_SPAN};
-use crate::lane;
+use crate::numeric::lane;
 
 /// Vectorscope: [`LEVELS`] x [`LEVELS`] counts, blue difference to the right, red difference up, row 0 on top,
 /// the centre between the middle cells, the sides at +-[`VECTOR_SPAN`] over `zoom` (at least 1). Weights of BT.709.

@@ -1,12 +1,13 @@
 //! Balance: exposure and white balance, on linear light.
 
-use super::field::parameters;
+use super::kind::{Domain, Kind, KindInfo, SCENE, Site};
 use crate::colour::{
     Adaptation, Mat3,
     adaptation::{locus, nearest_on_locus},
     matrix::Mat3f,
     primaries::{AP1, xyz_to_xy},
 };
+use crate::field::parameters;
 
 /// Temperature that changes nothing: the working white lies on the daylight locus at 6000 K (TB-2018-001).
 pub const WORKING_KELVIN: f64 = 6_000.0;
@@ -73,6 +74,24 @@ impl Balance {
         let [_, after, _] = to_xyz.apply(to);
         let exposure = (after / before).log2();
         (exposure.abs() <= 8.0).then_some(Self { exposure, ..white })
+    }
+}
+
+impl Kind for Balance {
+    const INFO: KindInfo = KindInfo {
+        kind: "balance",
+        title: "Balance",
+        purpose: "Exposure and white, as light on the set would change",
+        zones: SCENE,
+        domain: Domain::Linear,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Mat3f;
+
+    fn work(&self, _: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel())
     }
 }
 

@@ -1,7 +1,9 @@
 //! Channel mix: each channel from all three, and monochrome through a colour filter.
 
-use super::{Zone, field::parameters, gel::transmittance};
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::{Zone, gel::transmittance};
 use crate::colour::{Mat3, matrix::Mat3f};
+use crate::field::parameters;
 
 parameters! {
     /// A 3x3 matrix on linear light.
@@ -76,6 +78,24 @@ impl ChannelMix {
         let seen = [0, 1, 2].map(|c| luma[c] * through[c]);
         let sum: f64 = seen.iter().sum();
         Mat3([seen.map(|w| w / sum); 3]).after(&mix).to_f32()
+    }
+}
+
+impl Kind for ChannelMix {
+    const INFO: KindInfo = KindInfo {
+        kind: "channel-mix",
+        title: "Channel mix",
+        purpose: "Each channel from all three, swaps, monochrome through a filter",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Linear,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Mat3f;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(site.zone))
     }
 }
 

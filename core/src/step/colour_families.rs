@@ -1,10 +1,13 @@
 //! Colour families: families of hues between movable borders, and darks, neutrals and lights, each with hue, saturation and
 //! brightness.
 
-use super::hue_curves::{Change, coloured, hinted, hues};
-use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters, saturation_reach};
+use super::hue_curves::Change;
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::{Axis, Zone, curve::Curve, saturation_reach};
+use crate::colour::hues::{coloured, hinted, hues};
 use crate::colour::plane::{Plane, hue_of};
-use crate::lane::{N, Planes, logistic};
+use crate::field::{CurveRest, FAMILY_GAP, FieldKind, MAX_FAMILIES, parameters};
+use crate::numeric::lane::{N, Planes, logistic};
 
 parameters! {
     /// Moves of whole families of colours.
@@ -65,7 +68,10 @@ parameters! {
         lights_brightness: "Lights brightness", Tones, number(-2.0, 2.0, 0.0, 0.02);
         /// The families round the circle. Where there are any, the six named ones, which looks of earlier versions have, do
         /// nothing.
-        families: "Families", Plain, families();
+        families: "Families", Plain, holds(
+            Vec<Family>,
+            FieldKind::Families { most: MAX_FAMILIES, gap: FAMILY_GAP, borders: &BORDERS, fields: Family::FIELDS }
+        );
     }
 }
 
@@ -253,6 +259,24 @@ impl Kernel {
             }
         }
         change.apply(&self.plane, planes);
+    }
+}
+
+impl Kind for ColourFamilies {
+    const INFO: KindInfo = KindInfo {
+        kind: "colour-families",
+        title: "Colour families",
+        purpose: "Families of hues with movable borders, and darks, neutrals and lights",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(site.zone))
     }
 }
 

@@ -1,7 +1,7 @@
 //! Monotone cubic interpolation through points, on pictures.
 
-use super::field::{CurveRest, MAX_FAMILIES, MAX_POINTS};
-use crate::lane::{N, Plane, select};
+use crate::field::{CurveRest, MAX_FAMILIES, MAX_POINTS};
+use crate::numeric::lane::{N, Plane, select};
 
 /// A curve ready to run: Fritsch and Carlson 1980, "Monotone piecewise cubic interpolation", three-point
 /// slopes limited to the monotone region by their circle of radius 3.

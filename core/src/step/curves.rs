@@ -1,8 +1,10 @@
 //! Curves: brightness, red, green and blue on the zone's tonal axis.
 
-use super::{Axis, Zone, curve::Curve, field::CurveRest, field::parameters};
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::{Axis, Zone, curve::Curve};
 use crate::colour::plane::Plane;
-use crate::lane::{N, Planes};
+use crate::field::{CurveRest, parameters};
+use crate::numeric::lane::{N, Planes};
 
 /// Ends of the curves across and up, on the tonal axis.
 const SPAN: [f64; 2] = [-8.0, 8.0];
@@ -62,6 +64,24 @@ impl Kernel {
                 curve.run(plane, self.axis);
             }
         }
+    }
+}
+
+impl Kind for Curves {
+    const INFO: KindInfo = KindInfo {
+        kind: "curves",
+        title: "Curves",
+        purpose: "Brightness, red, green and blue through free points",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(site.zone))
     }
 }
 

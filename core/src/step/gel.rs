@@ -1,7 +1,9 @@
 //! Gel: light through a coloured filter.
 
-use super::{Zone, field::parameters};
+use super::Zone;
+use super::kind::{Domain, Kind, KindInfo, SCENE, Site};
 use crate::colour::{Mat3, matrix::Mat3f, plane::polar};
+use crate::field::parameters;
 
 parameters! {
     /// A coloured filter before the light.
@@ -37,6 +39,24 @@ impl Gel {
         let white: f64 = t.iter().zip(luma).map(|(t, w)| t * w).sum();
         let gain = if self.keep_exposure { 1.0 / white } else { 1.0 };
         Mat3::diagonal(t.map(|v| v * gain)).to_f32()
+    }
+}
+
+impl Kind for Gel {
+    const INFO: KindInfo = KindInfo {
+        kind: "gel",
+        title: "Gel",
+        purpose: "Light through a coloured filter",
+        zones: SCENE,
+        domain: Domain::Linear,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Mat3f;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(site.zone))
     }
 }
 

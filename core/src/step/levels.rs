@@ -1,7 +1,8 @@
 //! Levels: where black, white and the middle of the signal come from and go to, together and by channel.
 
-use super::field::parameters;
-use crate::lane::{self, N, Planes, select};
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use crate::field::parameters;
+use crate::numeric::lane::{self, N, Planes, select};
 
 parameters! {
     /// Ends and middle of the signal. Values are shares of the zone's code value, and nothing is clipped.
@@ -148,6 +149,24 @@ impl Kernel {
                 ramp.run(plane);
             }
         }
+    }
+}
+
+impl Kind for Levels {
+    const INFO: KindInfo = KindInfo {
+        kind: "levels",
+        title: "Levels",
+        purpose: "Black, white and middle, in and out, together and by channel",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, _: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel())
     }
 }
 

@@ -1,33 +1,24 @@
 //! Negative: the film in the camera, how it is exposed and developed.
 
-use super::field::parameters;
+use super::kind::{Domain, FILM, Kind, KindInfo, Nothing};
+use crate::field::ValueError;
 
-parameters! {
-    /// A negative or reversal: stock, exposure, development.
-    Negative {
-        /// The film stock.
-        stock: "Stock", Plain, negative_stock();
-        /// Light more or less on the film than normal.
-        exposure: "Exposure", Stops, number(-4.0, 4.0, 0.0, 0.1);
-        /// Development longer (push) or shorter (pull) than normal, exposed for less or more.
-        push: "Push/pull", Stops, number(-2.0, 3.0, 0.0, 0.1);
-        /// The printer gives middle grey its density again, however the negative was exposed and developed.
-        compensate: "Printer makes up for it", Plain, switch(true);
-        /// Even light before the picture is taken, as a share of middle grey: lifts shadows and calms them.
-        flash: "Pre-flash", Percent, number(0.0, 0.3, 0.0, 0.005);
-        /// Silver that stays in the negative: contrast up, colours down.
-        silver: "Silver retention", Percent, number(0.0, 1.0, 0.0, 0.01);
-        /// How far the scene's range is brought into what the stock holds.
-        range_fit: "Fit scene range", Percent, number(0.0, 1.0, 0.0, 0.01);
-        /// The scene's black for the range fit, from middle grey.
-        scene_black: "Scene black", Stops, number(-12.0, -3.0, -8.0, 0.1);
-        /// The scene's white for the range fit, from middle grey.
-        scene_white: "Scene white", Stops, number(3.0, 12.0, 9.0, 0.1);
-        /// How much of the stock's curve counts; without it light lies on a long straight one.
-        tone: "Tone", Percent, number(0.0, 1.0, 1.0, 0.01);
-        /// How much of the stock's colour counts: its capture, the layers' restraint, the crossing of its curves.
-        colour: "Colour", Percent, number(0.0, 1.3, 1.0, 0.01);
-        /// Width of the frame on the film, which gives grain, halation and softness their size.
-        gauge: "Frame width", Millimetres, number(5.0, 60.0, 24.9, 0.1);
+pub use crate::film::settings::Negative;
+
+impl Kind for Negative {
+    const INFO: KindInfo = KindInfo {
+        kind: "negative",
+        title: "Negative",
+        purpose: "The film in the camera: stock, exposure, push, range",
+        zones: FILM,
+        domain: Domain::Rendering,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Nothing;
+
+    fn check(&self) -> Result<(), ValueError> {
+        self.stock.check()
     }
 }

@@ -27,9 +27,10 @@ pub mod pair;
 pub mod tone;
 pub mod unrender;
 
-use super::field::parameters;
+use super::kind::{Domain, FILM, Kind, KindInfo, Nothing};
 use crate::colour::{Adaptation, Display, Mat3, Reference, matrix::Mat3f, primaries::AP1};
-use crate::lane::{N, Planes, powf, select};
+use crate::field::parameters;
+use crate::numeric::lane::{N, Planes, powf, select};
 use hue::Hues;
 use pair::Pair;
 use tone::ToneCurve;
@@ -233,6 +234,20 @@ impl Kernel {
             }
         }
     }
+}
+
+impl Kind for PlainRendering {
+    const INFO: KindInfo = KindInfo {
+        kind: "plain-rendering",
+        title: "Plain rendering",
+        purpose: "Neutral way from scene light to the screen where no film is wanted",
+        zones: FILM,
+        domain: Domain::Rendering,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Nothing;
 }
 
 #[cfg(test)]

@@ -1,8 +1,10 @@
 //! Saturation: overall, vibrance, by brightness, and the density that goes with strong colour.
 
-use super::{Axis, Site, Zone, curve::Curve, field::CurveRest, field::parameters};
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::{Axis, Zone, curve::Curve};
 use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
-use crate::lane::{N, Planes, select, smoothstep};
+use crate::field::{CurveRest, parameters};
+use crate::numeric::lane::{N, Planes, select, smoothstep};
 
 parameters! {
     /// How strong colours are, by what they are.
@@ -87,6 +89,24 @@ impl Kernel {
             let dim = self.density * 0.6 * radius * k * bright;
             [r[i], g[i], b[i]] = self.plane.join(y - dim, cb * k, cr * k);
         }
+    }
+}
+
+impl Kind for Saturation {
+    const INFO: KindInfo = KindInfo {
+        kind: "saturation",
+        title: "Saturation",
+        purpose: "Strength of colours: overall, weak ones, by brightness, with density",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(*site))
     }
 }
 

@@ -1,8 +1,9 @@
 //! Slope/offset/power: the ASC colour decision list, version 1.2, with its saturation.
 
-use super::field::parameters;
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use crate::colour::plane::Plane;
-use crate::lane::{self, N, Planes, powf, select};
+use crate::field::parameters;
+use crate::numeric::lane::{self, N, Planes, powf, select};
 
 parameters! {
     /// out = (in * slope + offset) ^ power on each channel, then saturation about BT.709 luma.
@@ -146,6 +147,24 @@ impl Kernel {
                 *v = select(*v > 0.0, powf(*v, power), *v);
             }
         }
+    }
+}
+
+impl Kind for SlopeOffsetPower {
+    const INFO: KindInfo = KindInfo {
+        kind: "slope-offset-power",
+        title: "Slope/offset/power",
+        purpose: "ASC colour decision list with saturation",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel_to(site.signal_peak()))
     }
 }
 

@@ -1,10 +1,12 @@
 //! Tone: contrast about a pivot, black and white point, toe and shoulder, a faded black.
 
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use super::plain::{PlainRendering, tone::ToneCurve};
-use super::{Axis, Zone, field::parameters};
+use super::{Axis, Zone};
 use crate::colour::plane::Plane;
 use crate::colour::transfer::linear_to_acescct;
-use crate::lane::{self, N, Planes, select, smoothstep, softplus};
+use crate::field::parameters;
+use crate::numeric::lane::{self, N, Planes, select, smoothstep, softplus};
 
 parameters! {
     /// One response curve on the zone's tonal axis.
@@ -254,6 +256,24 @@ impl Kernel {
     }
 }
 
+impl Kind for Tone {
+    const INFO: KindInfo = KindInfo {
+        kind: "tone",
+        title: "Tone",
+        purpose: "Contrast, black and white point, toe and shoulder, faded blacks",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(site.zone))
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -308,7 +328,8 @@ mod tests {
     #[test]
     fn a_fade_lifts_black_evenly_from_one_per_cent_on_as_the_display_shows_it() {
         use crate::colour::Encoding;
-        use crate::look::{Path, Program, Step};
+        use crate::graph::Program;
+        use crate::look::{Path, Step};
         use crate::step::Values;
         let [from, to] = ["acescct", "rec709"].map(|id| Encoding::find(id).unwrap());
         for zone in [Zone::Scene, Zone::Screen] {

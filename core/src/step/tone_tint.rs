@@ -1,8 +1,10 @@
 //! Tone tint: split toning. A push in the colour-difference plane for darks, middles and lights.
 
-use super::{Axis, Zone, field::parameters};
+use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::{Axis, Zone};
 use crate::colour::plane::{Plane, polar};
-use crate::lane::{N, Planes, logistic};
+use crate::field::parameters;
+use crate::numeric::lane::{N, Planes, logistic};
 
 parameters! {
     /// Colour and brightness for three tonal ranges whose weights always sum to one.
@@ -95,6 +97,24 @@ impl Kernel {
                 plane[i] += d[i] * self.push[0][c] + m[i] * self.push[1][c] + l[i] * self.push[2][c];
             }
         }
+    }
+}
+
+impl Kind for ToneTint {
+    const INFO: KindInfo = KindInfo {
+        kind: "tone-tint",
+        title: "Tone tint",
+        purpose: "Split toning: a colour for darks, middles and lights",
+        zones: SCENE_AND_SCREEN,
+        domain: Domain::Encoded,
+        picture_only: "",
+        fields: Self::FIELDS,
+    };
+
+    type Kernel = Kernel;
+
+    fn work(&self, site: &Site) -> Option<Self::Kernel> {
+        Some(self.kernel(site.zone))
     }
 }
 

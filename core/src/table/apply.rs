@@ -5,7 +5,7 @@
 //! (38-50 ns); one 128-bit load a corner from padded nodes, in two phases over blocks, takes 4 to 6 ns.
 
 use super::{Table, Table1, Table3, simd};
-use crate::lane::N;
+use crate::numeric::lane::N;
 use rayon::prelude::*;
 
 /// Which implementation runs.
@@ -176,7 +176,7 @@ impl<'a> Lookup<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lane;
+    use crate::numeric::lane;
     use crate::table::Domain;
     use proptest::prelude::*;
 

@@ -1,20 +1,10 @@
-//! Lookup tables: what they are, how they are read between their nodes, baked, proven and judged.
+//! Lookup tables: what they are, and how they are read between their nodes.
 
 pub mod apply;
-pub mod bake;
-pub mod fidelity;
-pub mod judge;
 pub mod kept;
-pub mod live;
-mod settle;
 mod simd;
-pub mod steep;
 
-pub use bake::{Bake, bake};
-pub use fidelity::{Fidelity, Probe};
-pub use judge::{Judgement, judge};
 pub use kept::{KeptError, KeptTable};
-pub use live::Reach;
 
 use thiserror::Error;
 
@@ -71,7 +61,7 @@ impl Domain {
     }
 
     /// Node units a unit of input, for `points` points.
-    fn scale(&self, points: usize) -> [f32; 3] {
+    pub(crate) fn scale(&self, points: usize) -> [f32; 3] {
         [0, 1, 2].map(|c| (points - 1) as f32 / (self.max[c] - self.min[c]))
     }
 }
@@ -121,7 +111,7 @@ impl Table3 {
     }
 
     /// The same from nodes whose fourth value is 0.
-    fn of_padded(size: usize, domain: Domain, nodes: Vec<[f32; 4]>) -> Result<Self, TableError> {
+    pub(crate) fn of_padded(size: usize, domain: Domain, nodes: Vec<[f32; 4]>) -> Result<Self, TableError> {
         if !SIZES.contains(&size) {
             return Err(TableError::Size(size));
         }

@@ -3,7 +3,7 @@
 use super::Plate;
 use super::falloff::{Part, weights};
 use super::spread::{Gives, levels};
-use crate::step::field::parameters;
+use crate::field::parameters;
 
 parameters! {
     /// Lens glow: a share of all light spread over several octaves, without colour of its own.

@@ -2,7 +2,7 @@
 
 use super::chain::{Before, Columns, Stage, Wide};
 use super::line::{Line, Ring, held, weigh};
-use crate::lane;
+use crate::numeric::lane;
 
 /// A filter that is the same across and down, and up and down.
 pub struct Blur {

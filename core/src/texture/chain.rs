@@ -3,7 +3,7 @@
 use super::Pixels;
 use super::line::{Line, SIDE};
 use super::sheet::Sheet;
-use crate::lane;
+use crate::numeric::lane;
 use std::ops::Range;
 
 /// Where rows come from.

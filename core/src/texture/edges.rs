@@ -9,7 +9,7 @@ use super::chain::{Before, Columns, Ready, Stage, Wide};
 use super::line::{Line, Ring, held, sum};
 use super::softness::bell;
 use super::spread::{Halves, across, back};
-use crate::lane;
+use crate::numeric::lane;
 
 /// Deviation in pixels from which the neighbourhood is made at half the size.
 const WIDE: f64 = 1.5;

@@ -4,7 +4,7 @@ use super::Plate;
 use super::chain::{Point, Ready};
 use super::line::Line;
 use super::noise::{key, slow};
-use crate::step::field::parameters;
+use crate::field::parameters;
 
 parameters! {
     /// Slow breathing of density.

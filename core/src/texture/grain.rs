@@ -6,9 +6,9 @@ use super::chain::{Before, Columns, Ready, Stage, Wide};
 use super::line::{Line, Ring, SIDE, weigh};
 use super::noise::{self, key, row};
 use super::softness::bell;
+use crate::field::parameters;
 use crate::film::{Chain, GREY, NegativeKind, stock::LayerGrain};
-use crate::lane;
-use crate::step::field::parameters;
+use crate::numeric::lane;
 use std::f64::consts::PI;
 
 parameters! {

@@ -4,10 +4,10 @@ use super::Plate;
 use super::falloff::{Part, weights};
 use super::line::Line;
 use super::spread::{Gives, levels};
+use crate::field::parameters;
 use crate::film::GREY;
 use crate::film::stock::Returned;
-use crate::lane::{octaves, smoothstep, undo_octaves};
-use crate::step::field::parameters;
+use crate::numeric::lane::{octaves, smoothstep, undo_octaves};
 
 parameters! {
     /// Glow off the film base, red before green before blue, as the stock has it.

@@ -1,6 +1,6 @@
 //! Rows on their way through texture: three planes, with room on both sides for what reaches across.
 
-use crate::lane::{N, Planes};
+use crate::numeric::lane::{N, Planes};
 use std::cell::RefCell;
 
 /// Room on both sides of a row: the farthest that taps reach.

@@ -5,8 +5,8 @@
 
 use super::chain::Columns;
 use super::line::Line;
-use crate::half::{from_halves, to_halves};
-use crate::lane;
+use crate::numeric::half::{from_halves, to_halves};
+use crate::numeric::lane;
 
 /// How values are kept between two passes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -3,8 +3,8 @@
 use super::blur::Blur;
 use super::chain::Ready;
 use super::{Plate, edges};
+use crate::field::parameters;
 use crate::film::NegativeStock;
-use crate::step::field::parameters;
 use std::f64::consts::PI;
 
 parameters! {

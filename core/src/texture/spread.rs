@@ -11,7 +11,7 @@ use super::falloff::LEVELS;
 use super::line::{Line, MARGIN, Ring, SIDE, held};
 use super::passes::band;
 use super::sheet::{Precision, Room, Sheet};
-use crate::lane;
+use crate::numeric::lane;
 use rayon::prelude::*;
 
 /// How many levels a picture has.

@@ -4,8 +4,8 @@ use super::Plate;
 use super::chain::{Point, Ready};
 use super::line::Line;
 use crate::colour::plane::polar;
-use crate::lane::{self, exp2, smoothstep};
-use crate::step::field::parameters;
+use crate::field::parameters;
+use crate::numeric::lane::{self, exp2, smoothstep};
 
 parameters! {
     /// Fall-off in stops, with shape, softness, centre and colour.

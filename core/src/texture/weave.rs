@@ -4,8 +4,8 @@ use super::Plate;
 use super::chain::{Before, Columns, Ready, Stage, Wide};
 use super::line::{Line, Ring, SIDE, held};
 use super::noise::{key, slow};
-use crate::lane;
-use crate::step::field::parameters;
+use crate::field::parameters;
+use crate::numeric::lane;
 
 parameters! {
     /// A slow wandering of the frame.

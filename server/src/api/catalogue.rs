@@ -1,13 +1,14 @@
 //! What exists: step kinds, encodings, what stands still in the scopes, the schema of a look.
 
 use actix_web::HttpResponse;
+use lantern_core::bake::Bake;
 use lantern_core::colour::{Encoding, Reference};
 use lantern_core::scope::{
     chromaticity::{self, Diagram},
     limits, stops,
 };
 use lantern_core::step::KINDS;
-use lantern_core::table::{Bake, Domain};
+use lantern_core::table::Domain;
 use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::json;

@@ -11,8 +11,9 @@ use crate::store::{
     productions::Production,
 };
 use actix_web::{HttpResponse, web};
-use lantern_core::look::{Look, Program};
-use lantern_core::table::Fidelity;
+use lantern_core::bake::Fidelity;
+use lantern_core::graph::Program;
+use lantern_core::look::Look;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

@@ -6,10 +6,12 @@ use crate::preview::Studio;
 use crate::store::handoffs::Handoff;
 use crate::store::looks::{LookRow, Version};
 use crate::store::productions::{Media, Production};
+use crate::store::shots::Shot;
 use actix_web::web;
+use lantern_core::bake::{Bake, Fidelity, Probe, bake, fidelity, title};
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Look, Path, Program};
-use lantern_core::table::{Bake, Fidelity, Probe, bake, bake::title, fidelity};
+use lantern_core::graph::Program;
+use lantern_core::look::{Look, Path};
 use lantern_formats::cube;
 
 /// The widest picture that a table is proven on.
@@ -86,12 +88,12 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     // From here on it is the file that is proven, not the table in memory.
     let written = cube::read(text.as_bytes())?;
     job.progress(0.25);
-    let probes = probes(studio, &production, &from, job)?;
-    if job.cancelled() {
-        return Ok(None);
-    }
-    let report =
-        fidelity::report(&program, &written, &from, &to, &probes, |share| job.progress(0.5 + 0.5 * share));
+    let shots = proven_on(studio, &production)?;
+    // One picture at a time: memory does not grow with the production.
+    let probes = shots.iter().take_while(|_| !job.cancelled()).map(|shot| probe(studio, shot, &from));
+    let report = fidelity::report(&program, &written, &from, &to, probes, |done| {
+        job.progress(0.25 + 0.75 * (done as f64 / (shots.len() + 3) as f64).min(1.0));
+    })?;
     if job.cancelled() {
         return Ok(None);
     }
@@ -101,28 +103,22 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     Ok(Some((report, hash)))
 }
 
-/// The production's pictures in the table's input encoding. A shot whose encoding nobody has said yet proves nothing
-/// and is left out.
-fn probes(studio: &Studio, production: &Production, from: &Encoding, job: &Job) -> ApiResult<Vec<Probe>> {
+/// The shots that a table is proven on. One whose encoding nobody has said yet proves nothing.
+fn proven_on(studio: &Studio, production: &Production) -> ApiResult<Vec<Shot>> {
     let scenes = studio.store.with(|c| production.scenes(c))?;
     let worn = scenes.into_iter().filter(|(scene, _)| !scene.finished);
-    let all = worn.flat_map(|(_, shots)| shots);
-    let shots: Vec<_> = all.filter(|shot| !shot.encoding.is_empty()).collect();
-    let mut probes = Vec::with_capacity(shots.len());
-    for (i, shot) in shots.iter().enumerate() {
-        if job.cancelled() {
-            break;
-        }
-        let proxy = studio.proxy(&shot.id, None, PROOF_WIDTH)?;
-        let mut pixels = proxy.picture.pixels.clone();
-        // A display-referred table is proven on what the shot looks like on that display.
-        if proxy.encoding != *from {
-            Program::compile(&Path::default(), &proxy.encoding, from)?.run_parallel(&mut pixels);
-        }
-        probes.push(Probe { name: shot.name.clone(), picture: true, pixels, width: proxy.picture.width() });
-        job.progress(0.25 + 0.25 * (i + 1) as f64 / shots.len() as f64);
+    Ok(worn.flat_map(|(_, shots)| shots).filter(|shot| !shot.encoding.is_empty()).collect())
+}
+
+/// A shot's picture in the table's input encoding.
+fn probe(studio: &Studio, shot: &Shot, from: &Encoding) -> ApiResult<Probe> {
+    let proxy = studio.proxy(&shot.id, None, PROOF_WIDTH)?;
+    let mut pixels = proxy.picture.pixels.clone();
+    // A display-referred table is proven on what the shot looks like on that display.
+    if proxy.encoding != *from {
+        Program::compile(&Path::default(), &proxy.encoding, from)?.run_parallel(&mut pixels);
     }
-    Ok(probes)
+    Ok(Probe { name: shot.name.clone(), picture: true, pixels, width: proxy.picture.width() })
 }
 
 /// A file name that says what the table is: letters, digits and hyphens of the look's name, version, encodings

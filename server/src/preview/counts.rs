@@ -4,7 +4,8 @@ use super::output::{Output, Point};
 use super::proxy::Proxy;
 use super::request::{Counts, Frame, HEADER, holds};
 use crate::error::{ApiError, ApiResult};
-use lantern_core::look::{Path, Program};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
 use lantern_core::scope::{self, Mask, chromaticity, limits};
 
 /// Only every second pixel of every second row counts where whole programs have to run for it.

@@ -2,7 +2,8 @@
 
 use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
-use lantern_core::look::{Path, Program};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
 use lantern_core::matching::shot::{Brought, Measure, bring, measure};
 use lantern_core::scope::Area;
 use lantern_core::scope::stops::stops_of;

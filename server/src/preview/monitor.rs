@@ -2,10 +2,12 @@
 
 use super::request::HEADER;
 use crate::error::{ApiError, ApiResult};
+use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Path, Program};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
 use lantern_core::picture::to_bytes;
-use lantern_core::table::{Bake, Table, bake};
+use lantern_core::table::Table;
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::atomic::AtomicBool;

@@ -2,7 +2,7 @@
 //! and readouts read it here and nowhere else.
 
 use super::proxy::Proxy;
-use lantern_core::look::{Program, Staged, Target};
+use lantern_core::graph::{Program, Staged, Target};
 use lantern_core::texture::passes::Made;
 use std::sync::Arc;
 

@@ -3,7 +3,8 @@
 use super::output::{Output, Point};
 use super::proxy::Proxy;
 use super::request::HEADER;
-use lantern_core::look::{Path, Program};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
 use lantern_core::scope::{limits, stops};
 use rayon::prelude::*;
 

@@ -3,7 +3,8 @@
 use super::light::patch;
 use super::studio::{Studio, display};
 use crate::error::{ApiError, ApiResult};
-use lantern_core::look::{Path, Program};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
 use lantern_core::region::ColourRange;
 use lantern_core::scope::Area;
 use lantern_core::step::{Bump, hue_curves::bump_over};

@@ -12,10 +12,11 @@ use crate::store::productions::Production;
 use crate::store::profiles::Profile;
 use crate::store::shots::{Frame, Shot};
 use diesel::SqliteConnection;
+use lantern_core::bake::{Bake, Reach};
 use lantern_core::colour::{Encoding, Reference};
-use lantern_core::look::{Path, Program};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
 use lantern_core::picture::Picture;
-use lantern_core::table::{Bake, Reach};
 use std::sync::{Arc, Condvar, Mutex, OnceLock, PoisonError};
 
 /// A frame's picture at some width, in code values of [`Proxy::encoding`].

@@ -2,12 +2,13 @@
 
 use crate::error::ApiResult;
 use crate::media::MediaFolder;
+use lantern_core::bake::steep::steepness;
 use lantern_core::colour::Encoding;
 use lantern_core::film;
-use lantern_core::look::filmed::Rendering;
-use lantern_core::look::{Filmed, Fingerprint, Path, Program, Step, fingerprint};
+use lantern_core::graph::filmed::Rendering;
+use lantern_core::graph::{Filmed, Fingerprint, Program, fingerprint};
+use lantern_core::look::{Path, Step};
 use lantern_core::step::{Axis, Values, curve::Curve, field::CurveRest};
-use lantern_core::table::steep::steepness;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

@@ -3,10 +3,11 @@
 use super::proxy::Proxy;
 use super::request::{Frame, Quality};
 use crate::error::{ApiError, ApiResult};
+use lantern_core::bake::Bake;
 use lantern_core::colour::Encoding;
-use lantern_core::look::{Path, Staged, StagedTables, Target};
+use lantern_core::graph::{Staged, StagedTables, Target};
+use lantern_core::look::Path;
 use lantern_core::step::{Values, Zone};
-use lantern_core::table::Bake;
 use lantern_core::texture::Plate;
 use lantern_core::texture::chain::Window;
 use lantern_core::texture::passes::Made;

@@ -4014,6 +4014,8 @@ export interface components {
             /** @description The zone; none for a group. */
             zone?: components["schemas"]["Zone"] | null;
         };
+        /** @description What the values are that a step works on. */
+        Domain: "linear" | "encoded" | "exposure" | "density" | "rendering";
         /** @description A curve on the tonal axis. */
         DrawnCurve: {
             /** @description What it is: `response`, `darks`, `middles`, `lights`, or the id of a curve field. */
@@ -4719,12 +4721,12 @@ export interface components {
         };
         /** @description What is known about a kind of step before there is one. */
         KindInfo: {
+            /** @description What the values are that it works on. */
+            domain: components["schemas"]["Domain"];
             /** @description Its parameters in the order they are shown. */
             fields: components["schemas"]["Field"][];
             /** @description The kind's id in documents. */
             kind: string;
-            /** @description Whether it runs on linear light; on the zone's code values otherwise. */
-            linear: boolean;
             /** @description Why it goes onto pictures only; empty where it depends on a pixel's colour alone and so goes into tables. */
             picture_only: string;
             /** @description What it is for, in a line. */

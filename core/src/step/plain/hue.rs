@@ -2,7 +2,7 @@
 //! channel with ratios kept. Its inverse is in [`super::inverse`].
 
 use super::tone::ToneCurve;
-use crate::lane::{log2, smoothstep};
+use crate::numeric::lane::{log2, smoothstep};
 
 /// Distance from neutral, of the channel farthest from the largest one, where `keep_hue` counts in full.
 const COLOURFUL: f32 = 0.7;

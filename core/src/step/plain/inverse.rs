@@ -6,7 +6,7 @@
 //! with that the one between is found.
 
 use super::hue::Hues;
-use crate::lane::{N, Plane, Planes, exp2, log2, select};
+use crate::numeric::lane::{N, Plane, Planes, exp2, log2, select};
 use std::f32::consts::LN_2;
 
 /// Entries of the table that Newton's method begins from, and the logits that it covers.

@@ -28,7 +28,7 @@ use crate::colour::{
     primaries::AP1,
     transfer::{CCT_SLOPE, acescct_to_linear, linear_to_acescct},
 };
-use crate::lane::{N, Planes, exp2, select, smoothstep};
+use crate::numeric::lane::{N, Planes, exp2, select, smoothstep};
 use std::f32::consts::LOG2_E;
 
 /// How far N's columns lie beyond the display's primaries, away from their luma.
@@ -109,7 +109,7 @@ impl Pair {
                 top[i] = k.hues.tone.at(m[i]);
                 keep[i] = k.hues.keep(low.max(0.0), m[i]);
                 white[i] = k.hues.whiten(m[i]);
-                let over = crate::lane::log2(m[i] * (1.0 / 0.18)) - k.top;
+                let over = crate::numeric::lane::log2(m[i] * (1.0 / 0.18)) - k.top;
                 spared[i] = (1.0 - white[i]) * (1.0 - smoothstep(0.0, SPARED_OVER, over));
             }
         }

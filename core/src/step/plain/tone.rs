@@ -2,7 +2,7 @@
 
 use super::PlainRendering;
 use crate::colour::Display;
-use crate::lane::{exp2, log2, powf, select};
+use crate::numeric::lane::{exp2, log2, powf, select};
 use std::f32::consts::LN_2;
 
 /// Scene light to display light, one channel.

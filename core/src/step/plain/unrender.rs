@@ -4,7 +4,7 @@ use super::{
     Kernel, POWER, Squeeze, THRESHOLD,
     inverse::{Inverse, Ordered},
 };
-use crate::lane::{N, Planes, powf, select};
+use crate::numeric::lane::{N, Planes, powf, select};
 
 impl Squeeze {
     /// The inverse of `squeeze`: y = x (1 + x^p)^(-1/p) has the inverse x = (y^-p - 1)^(-1/p).

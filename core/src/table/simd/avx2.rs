@@ -4,7 +4,7 @@
 //! block is as long as a page of memory, and the machine's own prefetcher stops at its end.
 
 use super::NODE;
-use crate::lane::N;
+use crate::numeric::lane::N;
 use crate::table::{Table3, apply::Lookup};
 use std::arch::x86_64::*;
 

@@ -2,7 +2,7 @@
 //! four in the second.
 
 use super::NODE;
-use crate::lane::N;
+use crate::numeric::lane::N;
 use crate::table::{Table3, apply::Lookup};
 use std::arch::x86_64::*;
 

@@ -1,4 +1,4 @@
-//! Vector twins of the 3D lookup, chosen at run time. With [`crate::half`] the only place with `unsafe`.
+//! Vector twins of the 3D lookup, chosen at run time. With [`crate::numeric::half`] the only place with `unsafe`.
 #![allow(unsafe_code)]
 
 #[cfg(target_arch = "x86_64")]
@@ -8,7 +8,7 @@ mod avx512;
 
 use super::Table3;
 use super::apply::Using;
-use crate::lane::N;
+use crate::numeric::lane::N;
 
 /// Bytes of a node.
 #[cfg(target_arch = "x86_64")]

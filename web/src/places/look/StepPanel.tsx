@@ -61,7 +61,7 @@ export function StepPanel() {
 function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boolean }) {
   const [where, setWhere] = useState(false);
   const zones = { scene: "ACEScct", film: "scene to display", screen: "2.4 power, P3" };
-  const domain = info.picture_only ? "light and film" : info.linear ? "linear light" : zones[step.zone];
+  const domain = { linear: "linear light", encoded: zones[step.zone], exposure: "film exposure", density: "film density", rendering: zones.film }[info.domain];
   const goes = trim ? "of this shot alone" : info.picture_only ? `picture only: ${info.picture_only}` : "in the table";
   return (
     <section aria-label="Selected step" className={FRAME}>

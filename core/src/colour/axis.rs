@@ -1,8 +1,47 @@
-//! The tonal axis of a zone: where a code value lies between black and white, in units a person thinks in.
+//! The zones of a path, and the tonal axis of each: where a code value lies between black and white, in units a person thinks in.
 
-use super::Zone;
+use super::Reference;
 use crate::colour::plane::Plane;
 use crate::colour::primaries::{AP1, P3_D65};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The three parts of a path, in the order of the light.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Zone {
+    /// Scene-referred, before any rendering; steps work in ACEScct or linear AP1.
+    Scene,
+    /// Negative, printer and print, or the plain rendering.
+    Film,
+    /// Display light, P3-D65, in a pure 2.4 power.
+    Screen,
+}
+
+/// Where a step's arithmetic works: the zone, and what it needs to know of the light there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Site {
+    /// The zone.
+    pub zone: Zone,
+    /// What the path's source stands for, which says how scene and display light are made of each other.
+    pub source: Reference,
+    /// The brightest display light, where white is 1; above 1 in the Screen zone of HDR displays alone.
+    pub headroom: f64,
+}
+
+impl From<Zone> for Site {
+    /// A zone of a path from scene light to an SDR display.
+    fn from(zone: Zone) -> Self {
+        Self { zone, source: Reference::Scene, headroom: 1.0 }
+    }
+}
+
+impl Site {
+    /// The brightest code value of the Screen zone: a 2.4 power of light.
+    pub fn signal_peak(&self) -> f32 {
+        self.headroom.powf(1.0 / 2.4) as f32
+    }
+}
 
 /// log2(0.18), middle grey.
 const LOG2_GREY: f32 = -2.473_931_2;

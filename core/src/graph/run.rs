@@ -1,11 +1,12 @@
 //! A compiled path with texture between its parts.
 
 use super::Program;
+use super::fill::{Bake, bake};
 use super::program::Op;
 use crate::colour::{Encoding, Mat3, fit::Cube, primaries::AP1};
-use crate::lane::{self, N, Planes};
+use crate::numeric::lane::{self, N, Planes};
 use crate::picture::to_bytes;
-use crate::table::{Bake, Domain, Table, TableError, bake};
+use crate::table::{Domain, Table, TableError};
 use crate::texture::chain::{Point, Source, Window};
 use crate::texture::line::Line;
 use crate::texture::passes::{Item, Made, Work, band};

@@ -1,8 +1,10 @@
 //! How steep a path is for a table, without baking one: a quick estimate to say while a value is dragged.
 
-use super::fidelity::{Meter, percentile};
+use super::fidelity::Meter;
 use crate::colour::{Encoding, chart};
-use crate::look::{Path, Program};
+use crate::graph::Program;
+use crate::look::Path;
+use crate::numeric::percentile::percentile;
 
 /// Directions between nodes along which tetrahedral interpolation takes the mean of two: edges, face diagonals, the
 /// diagonal of the cube.

@@ -1,6 +1,6 @@
 //! 3x3 matrices on colour triples.
 
-use crate::lane::{N, Planes};
+use crate::numeric::lane::{N, Planes};
 
 /// A 3x3 matrix in row order that multiplies column triples.
 #[derive(Clone, Copy, Debug, PartialEq)]

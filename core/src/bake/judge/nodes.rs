@@ -150,7 +150,7 @@ fn alone(i: usize, off: &[[f64; 2]], n: usize) -> bool {
             near.push(off[(i as isize + x + n as isize * (y + n as isize * z)) as usize][1]);
         }
     }
-    off[i][0] > LOOSE_OF_USUAL * crate::table::fidelity::percentile(&mut near, 0.75)
+    off[i][0] > LOOSE_OF_USUAL * crate::numeric::percentile::percentile(&mut near, 0.75)
 }
 
 /// The largest sum of answers under a change of places, over the sum of own answers: how much an output channel rises with

@@ -1,5 +1,7 @@
 //! Films on their way to a display: whole ones, and those that are taken on in part.
 
+use super::program::SCREEN_TRANSFER;
+use crate::colour::compress::{self, ColourCompress};
 use crate::colour::fit::{self, Cube};
 use crate::colour::{Display, matrix::Mat3f};
 use crate::film::Chain;
@@ -7,10 +9,9 @@ use crate::film::develop::Developing;
 use crate::film::expose::Exposing;
 use crate::film::print::Printing;
 use crate::film::strengths::Strengths;
-use crate::lane::{N, Planes, exp2, log2};
-use crate::look::program::SCREEN_TRANSFER;
+use crate::numeric::lane::{N, Planes, exp2, log2};
+use crate::step::PlainRendering;
 use crate::step::plain::{self, Rendering, tone::ToneCurve};
-use crate::step::{ColourCompress, PlainRendering, colour_compress};
 
 /// Threshold and limit of what brings a film's colours into a display: the shape of the ACES reference gamut compression.
 const GATHER: [f64; 2] = [0.85, 1.35];
@@ -32,7 +33,7 @@ pub struct FilmEnd {
     /// Lights above paper white on a display with headroom.
     lights: Option<Lights>,
     to_display: Mat3f,
-    compress: colour_compress::Kernel,
+    compress: compress::Kernel,
     cube: Cube,
 }
 

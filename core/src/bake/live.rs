@@ -3,8 +3,9 @@
 //! A picture's colours lie close together: a demo picture reads a tenth of the nodes of a 33-point table, so that
 //! a changed parameter costs a tenth of a whole bake. Which nodes it reads depends on the picture alone.
 
-use super::{Bake, Domain, Table, Table3, TableError};
-use crate::look::Program;
+use super::Bake;
+use crate::graph::Program;
+use crate::table::{Domain, Table, Table3, TableError};
 use rayon::prelude::*;
 
 /// The nodes that a picture reads of a table, with the input code values that they stand for.
@@ -70,9 +71,9 @@ impl Reach {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::bake::bake;
     use crate::colour::Encoding;
     use crate::look::Look;
-    use crate::table::bake;
     use std::sync::atomic::AtomicBool;
 
     #[test]

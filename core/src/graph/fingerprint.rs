@@ -1,7 +1,8 @@
 //! A tiny picture of what a step does: its response on the neutral scale and its moves on the hue circle.
 
-use super::{Program, Step};
+use super::Program;
 use crate::colour::plane::polar;
+use crate::look::Step;
 use crate::step::{Axis, Zone, plane_of};
 use schemars::JsonSchema;
 use serde::Serialize;

@@ -1,13 +1,16 @@
 //! Fidelity: how far a written table is from the exact path, and where it is farthest.
 
-use super::{Table, judge::Judgement};
+use super::judge::Judgement;
 use crate::colour::{
     Encoding, Reference, chart,
     difference::{LabOf, ciede2000, delta_e_itp, itp},
     transfer::REFERENCE_WHITE,
 };
-use crate::lane::{N, Planes};
-use crate::look::{LeftOut, Path, Program};
+use crate::graph::{LeftOut, Program};
+use crate::look::Path;
+use crate::numeric::lane::{N, Planes};
+use crate::numeric::percentile::{Spread, percentile};
+use crate::table::Table;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -98,15 +101,6 @@ pub struct Summary {
     pub worst_in: String,
 }
 
-/// The value below which `share` of the values lie. Reorders `values`; 0 for none.
-pub fn percentile(values: &mut [f64], share: f64) -> f64 {
-    if values.is_empty() {
-        return 0.0;
-    }
-    let k = ((values.len() - 1) as f64 * share).round() as usize;
-    *values.select_nth_unstable_by(k, f64::total_cmp).1
-}
-
 /// Measures differences between code values of one encoding.
 ///
 /// Display-referred SDR values are compared by CIEDE2000 against the display's own white; PQ and HLG by
@@ -161,7 +155,7 @@ impl Meter {
         let mut out = Vec::with_capacity(coded.len());
         let mut planes: Planes = [[0.0; N]; 3];
         for block in coded.chunks(N) {
-            crate::lane::load(block, &mut planes);
+            crate::numeric::lane::load(block, &mut planes);
             self.shown.transfer.decode(&mut planes);
             out.extend((0..block.len()).map(|i| {
                 let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
@@ -227,48 +221,50 @@ fn coarse(differences: &[f64], width: usize, height: usize) -> (Vec<f32>, usize)
 /// The whole report on a table that was written and read back.
 ///
 /// Beside the production's pictures in `probes` it is compared on the 24 chart patches over +-3 stops, on the
-/// neutral scale, and on a low-discrepancy cover of the cube.
-pub fn report(
+/// neutral scale, and on a low-discrepancy cover of the cube. Probes are made one by one as they are needed: memory does
+/// not grow with their number. The first that cannot be made ends it.
+pub fn report<E>(
     program: &Program,
     table: &Table,
     from: &Encoding,
     to: &Encoding,
-    probes: &[Probe],
-    mut progress: impl FnMut(f64),
-) -> Fidelity {
+    probes: impl IntoIterator<Item = Result<Probe, E>>,
+    mut progress: impl FnMut(usize),
+) -> Result<Fidelity, E> {
     let meter = Meter::new(to);
     let built_in = [chart_probe(from), neutral_probe(table), cube_probe(table)];
-    let total = probes.len() + built_in.len();
-    let (mut comparisons, mut on_pictures) = (Vec::with_capacity(total), Vec::new());
-    for probe in probes.iter().chain(&built_in) {
-        let (comparison, differences) = compare(program, table, &meter, probe);
+    let (mut comparisons, mut on_pictures) = (Vec::new(), Spread::default());
+    for probe in probes.into_iter().chain(built_in.map(Ok)) {
+        let probe = probe?;
+        let (comparison, differences) = compare(program, table, &meter, &probe);
         if probe.picture {
-            on_pictures.extend(differences);
+            on_pictures.add(&differences);
         }
         comparisons.push(comparison);
-        progress(comparisons.len() as f64 / total as f64);
+        progress(comparisons.len());
     }
-    Fidelity {
+    Ok(Fidelity {
         from: from.id.clone(),
         to: to.id.clone(),
-        size: table.cube.as_ref().map_or(0, super::Table3::size),
+        size: table.cube.as_ref().map_or(0, crate::table::Table3::size),
         shaped: table.shaper.is_some(),
         measure: meter.name().into(),
-        pictures: summary(&comparisons, on_pictures),
+        pictures: summary(&comparisons, &on_pictures),
         comparisons,
         judgement: super::judge::judge(table, from, to),
         left_out: program.left_out.clone(),
-    }
+    })
 }
 
 /// All pictures as one population.
-fn summary(comparisons: &[Comparison], mut differences: Vec<f64>) -> Option<Summary> {
+fn summary(comparisons: &[Comparison], differences: &Spread) -> Option<Summary> {
     let pictures = comparisons.iter().filter(|c| c.picture);
     let worst = pictures.max_by(|a, b| a.worst.difference.total_cmp(&b.worst.difference))?;
     Some(Summary {
-        count: differences.len(),
-        mean: mean(&differences),
-        p99: percentile(&mut differences, 0.99),
+        count: differences.count(),
+        mean: differences.mean(),
+        // Never above what is known exactly.
+        p99: differences.percentile(0.99).min(worst.worst.difference),
         worst: worst.worst.difference,
         worst_in: worst.name.clone(),
     })
@@ -313,15 +309,15 @@ fn cube_probe(table: &Table) -> Probe {
     list("Whole cube", (0..8192).map(|i| [at(i, 0), at(i, 1), at(i, 2), 1.0]).collect())
 }
 
-fn input_domain(table: &Table) -> super::Domain {
-    let shaper = table.shaper.as_ref().map(super::Table1::domain);
-    shaper.or(table.cube.as_ref().map(super::Table3::domain)).unwrap_or(super::Domain::UNIT)
+fn input_domain(table: &Table) -> crate::table::Domain {
+    let shaper = table.shaper.as_ref().map(crate::table::Table1::domain);
+    shaper.or(table.cube.as_ref().map(crate::table::Table3::domain)).unwrap_or(crate::table::Domain::UNIT)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::table::{Bake, bake};
+    use crate::bake::{Bake, bake};
     use std::sync::atomic::AtomicBool;
 
     fn baked(size: usize) -> (Program, Table, Encoding, Encoding) {
@@ -336,7 +332,8 @@ mod tests {
     fn more_points_come_closer_and_the_worst_is_where_it_says() {
         let report_of = |size| {
             let (program, table, from, to) = baked(size);
-            let r = report(&program, &table, &from, &to, &[], |_| {});
+            let none = std::iter::empty::<Result<Probe, std::convert::Infallible>>();
+            let Ok(r) = report(&program, &table, &from, &to, none, |_| {});
             let cube = r.comparisons.iter().find(|c| c.name == "Whole cube").unwrap();
             let w = &cube.worst;
             // The worst, measured again from what the report says of it.
@@ -357,14 +354,5 @@ mod tests {
         let (map, width) = coarse(&d, 640, 360);
         let at = map.iter().position(|v| *v == 3.0).unwrap();
         assert_eq!((width, at % width, at / width), (64, 32, 20));
-    }
-
-    #[test]
-    fn percentiles_are_those_of_the_sorted_list() {
-        let mut v: Vec<f64> = (0..=100).rev().map(f64::from).collect();
-        assert_eq!(
-            (percentile(&mut v, 0.99), percentile(&mut v, 0.5), percentile(&mut [], 0.5)),
-            (99.0, 50.0, 0.0)
-        );
     }
 }

@@ -1,11 +1,11 @@
 //! Baking a path to a table between two encodings.
 
-use super::{Domain, Table, Table1, Table3, TableError};
 use crate::colour::{
     Encoding,
     transfer::{Transfer, acescct_to_linear, linear_to_acescct},
 };
-use crate::look::Program;
+use crate::graph::Program;
+use crate::table::{Domain, Table, Table1, Table3, TableError};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -128,7 +128,7 @@ pub fn bake(
     title: &str,
     cancel: &AtomicBool,
 ) -> Result<Option<Table>, TableError> {
-    if !super::SIZES.contains(&plan.size) {
+    if !crate::table::SIZES.contains(&plan.size) {
         return Err(TableError::Size(plan.size));
     }
     let n = plan.size;

@@ -6,21 +6,22 @@
 use super::filmed::{self, Filmed};
 use super::films::{Film, FilmEnd, Way, Ways};
 use super::program::{OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER};
-use super::staged::{Part, Signal, Staged};
-use super::{Group, Path, Step};
+use super::run::{Part, Signal, Staged};
+use super::tables;
 use crate::colour::fit::{Cube, Refit, RollOff};
 use crate::colour::{
     Display, Encoding, Mat3, Reference,
     primaries::{AP1, P3_D65},
     transfer::Transfer,
 };
+use crate::look::{Group, Path, Step};
 use crate::region::Region;
 use crate::step::plain::{
     Rendering,
     pair::{Pair, PairBack},
     unrender::Unrender,
 };
-use crate::step::{Domain, PlainRendering, Site, Values, Zone};
+use crate::step::{Domain, Kernel, PlainRendering, Site, Values, Zone};
 use crate::texture::Texture;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -73,6 +74,30 @@ enum State {
     ScreenLinear,
     /// P3-D65 in a 2.4 power.
     ScreenCode,
+}
+
+/// What a step does to each pixel by itself.
+enum Work {
+    Kernel(Kernel),
+    Tables(Box<tables::Kernel>),
+}
+
+impl Work {
+    /// Of a step at a site. `None` for what does not work on each pixel by itself.
+    fn of(values: &Values, site: Site) -> Option<Self> {
+        match values {
+            // Between its encodings lie programs, which steps know nothing of.
+            Values::Table(v) => Some(Self::Tables(Box::new(tables::Kernel::new(v, site)))),
+            _ => values.kernel(site).map(Self::Kernel),
+        }
+    }
+
+    fn at(self, strength: f32) -> Op {
+        match self {
+            Self::Kernel(kernel) => Op::Step { kernel, strength },
+            Self::Tables(kernel) => Op::Tables { kernel, strength },
+        }
+    }
 }
 
 struct Compiler {
@@ -166,13 +191,13 @@ impl Compiler {
     }
 
     fn step(&mut self, step: &Step) {
-        let Some(kernel) = step.values.kernel(self.site(step.zone)) else { return };
+        let Some(work) = Work::of(&step.values, self.site(step.zone)) else { return };
         let (zone, domain) = (step.zone, step.values.domain());
         let state = match (zone, domain) {
             (Zone::Screen, Domain::Linear) => State::ScreenLinear,
-            (Zone::Screen, Domain::Encoded) => State::ScreenCode,
+            (Zone::Screen, _) => State::ScreenCode,
             (_, Domain::Linear) => State::SceneLinear,
-            (_, Domain::Encoded) => State::SceneLog,
+            (_, _) => State::SceneLog,
         };
         let strength = step.strength as f32;
         let in_full = step.region.is_none() && strength >= 1.0;
@@ -192,10 +217,10 @@ impl Compiler {
             if !bounds {
                 self.ops.push(Op::Save { slot: OF_STEP });
             }
-            self.ops.push(Op::Step { kernel, strength: 1.0 });
+            self.ops.push(work.at(1.0));
             self.ops.push(Op::Mix { slot: OF_STEP, strength, matted: step.region.is_some() });
         } else {
-            self.ops.push(Op::Step { kernel, strength });
+            self.ops.push(work.at(strength));
         }
         if zone != Zone::Screen {
             self.bounded = domain == Domain::Encoded && !(aside && bounds);
@@ -597,7 +622,7 @@ impl Staged {
         let (mut c, mut left_out) = compiled(path, from, to, true)?;
         if to.reference == Reference::Scene {
             let late = path.steps.iter().filter(|s| s.zone == Zone::Film && s.active() && !s.renders());
-            let late = late.filter(|s| !matches!(s.values, Values::Bloom(_) | Values::Vignette(_)));
+            let late = late.filter(|s| s.values.domain() != Domain::Linear);
             left_out.extend(late.map(|s| LeftOut {
                 step: s.name.clone(),
                 why: format!("{} is scene-referred: there is no film yet", to.id),

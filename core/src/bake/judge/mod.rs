@@ -9,9 +9,11 @@ mod folds;
 mod lines;
 mod nodes;
 
-use super::{Bake, Table, Table3, bake, fidelity::Meter};
+use super::{Bake, bake, fidelity::Meter};
 use crate::colour::Encoding;
-use crate::look::{Path, Program};
+use crate::graph::Program;
+use crate::look::Path;
+use crate::table::{Table, Table3};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::sync::atomic::AtomicBool;
@@ -187,5 +189,5 @@ impl Judgement {
 }
 
 fn median(values: &mut [f64]) -> f64 {
-    super::fidelity::percentile(values, 0.5)
+    crate::numeric::percentile::percentile(values, 0.5)
 }

@@ -2,7 +2,8 @@
 
 use super::{Lab, Reader};
 use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
-use crate::table::{Domain, Table3, fidelity::percentile};
+use crate::numeric::percentile::percentile;
+use crate::table::{Domain, Table3};
 
 /// What lines through a table show.
 pub(super) struct Lines {

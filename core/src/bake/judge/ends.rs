@@ -2,7 +2,7 @@
 
 use super::Reader;
 use crate::colour::{Encoding, Reference};
-use crate::lane::{N, Planes};
+use crate::numeric::lane::{N, Planes};
 
 /// Legal black and white of 10 bits as shares of the full range (BT.709-6, 5.6: 64 and 940).
 const LEGAL: [f64; 2] = [64.0 / 1023.0, 940.0 / 1023.0];
@@ -86,7 +86,7 @@ fn middle(reader: &Reader<'_>, to: &Encoding, ramp: &[f64]) -> [f64; 2] {
     let codes: Vec<f64> = (0..POINTS).map(|i| a + (b - a) * i as f64 / (POINTS - 1) as f64).collect();
     let scene = if reader.from.is_linear() {
         // Behind a shaper, places are ACEScct between its ends.
-        let [low, high] = crate::table::bake::SHAPER_RANGE.map(crate::colour::transfer::linear_to_acescct);
+        let [low, high] = crate::bake::SHAPER_RANGE.map(crate::colour::transfer::linear_to_acescct);
         codes
             .iter()
             .map(|v| f64::from(crate::colour::transfer::acescct_to_linear(low + (high - low) * *v as f32)))

@@ -103,7 +103,7 @@ fn grey_share(at: [usize; 3], d: [isize; 3]) -> f32 {
 
 /// The mean square error of a table against the dense grid, over the grid, for tests and benchmarks.
 #[cfg(test)]
-fn error(table: &super::Table3, fine: &[[f32; 4]]) -> f64 {
+fn error(table: &crate::table::Table3, fine: &[[f32; 4]]) -> f64 {
     let dense = 2 * table.size() - 1;
     let at = |k: usize| k as f32 / (dense - 1) as f32;
     let squares = fine.iter().enumerate().map(|(i, f)| {

@@ -1,8 +1,8 @@
 //! What a path's Film zone holds, put together.
 
-use super::{Path, Step};
 use crate::film::Chain;
-use crate::step::{Negative, Print, Values, Zone};
+use crate::look::{Path, Step};
+use crate::step::{Domain, Negative, Print, Values, Zone};
 use crate::texture::Texture;
 
 /// How scene light becomes display light.
@@ -62,13 +62,6 @@ pub fn gauge(path: &Path) -> f64 {
     negative.unwrap_or(USUAL_GAUGE)
 }
 
-impl Step {
-    /// Whether it brings scene light to the display, alone or with others, in place of adding texture.
-    pub fn renders(&self) -> bool {
-        self.zone == Zone::Film && self.values.info().picture_only.is_empty()
-    }
-}
-
 impl<'a> Filmed<'a> {
     /// The Film zone of a path.
     pub fn of(path: &'a Path) -> Self {
@@ -109,57 +102,42 @@ impl<'a> Filmed<'a> {
         }
     }
 
-    fn any(&self, of: impl Fn(&Values) -> bool) -> bool {
-        self.texture.iter().any(|s| of(&s.values))
+    fn any(&self, domains: &[Domain]) -> bool {
+        self.texture.iter().any(|s| domains.contains(&s.values.domain()))
     }
 
     /// Whether anything happens to scene light.
     pub fn on_light(&self) -> bool {
-        self.any(|v| matches!(v, Values::Bloom(_) | Values::Vignette(_)))
+        self.any(&[Domain::Linear])
     }
 
     /// Whether anything happens to exposures.
     pub fn on_exposure(&self) -> bool {
-        self.any(|v| matches!(v, Values::Halation(_) | Values::Softness(_)))
+        self.any(&[Domain::Exposure])
     }
 
     /// Whether anything happens to densities.
     pub fn on_density(&self) -> bool {
-        self.any(|v| matches!(v, Values::Grain(_) | Values::Flicker(_) | Values::GateWeave(_)))
+        self.any(&[Domain::Density])
     }
 
     /// Texture on scene light, in order.
     pub fn light(&self) -> Vec<Texture> {
-        let made = self.texture.iter().filter_map(|s| match &s.values {
-            Values::Bloom(v) => Some(Texture::Bloom(v.kernel(s.strength))),
-            Values::Vignette(v) => Some(Texture::Vignette(v.kernel(s.strength))),
-            _ => None,
-        });
-        made.collect()
+        self.put_on(Domain::Linear)
     }
 
     /// Texture on the layers' exposures, in order.
     pub fn exposure(&self) -> Vec<Texture> {
-        self.with_chain(|chain| {
-            let made = self.texture.iter().filter_map(|s| match &s.values {
-                Values::Halation(v) => Some(Texture::Halation(v.kernel(s.strength, &chain.stock.halation))),
-                Values::Softness(v) => Some(Texture::Softness(v.kernel(s.strength, &chain.stock))),
-                _ => None,
-            });
-            made.collect()
-        })
+        self.put_on(Domain::Exposure)
     }
 
     /// Texture on densities, in order.
     pub fn density(&self) -> Vec<Texture> {
-        self.with_chain(|chain| {
-            let made = self.texture.iter().filter_map(|s| match &s.values {
-                Values::Grain(v) => Some(Texture::Grain(v.kernel(s.strength, chain))),
-                Values::Flicker(v) => Some(Texture::Flicker(v.kernel(s.strength))),
-                Values::GateWeave(v) => Some(Texture::GateWeave(v.kernel(s.strength))),
-                _ => None,
-            });
-            made.collect()
-        })
+        self.put_on(Domain::Density)
+    }
+
+    fn put_on(&self, domain: Domain) -> Vec<Texture> {
+        let own = || self.texture.iter().filter(|s| s.values.domain() == domain);
+        self.with_chain(|chain| own().filter_map(|s| s.values.texture(s.strength, chain)).collect())
     }
 }

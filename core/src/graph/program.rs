@@ -3,15 +3,15 @@
 //! Running it is the *exact* path; tables are filled by it and compared with it. How a path becomes one is
 //! [`super::compile`].
 
-use super::LeftOut;
 use super::films::Ways;
+use super::{LeftOut, tables};
 use crate::colour::bound::bound;
 use crate::colour::fit::{self, Cube, Refit, RollOff};
 use crate::colour::{matrix::Mat3f, transfer::Transfer};
 use crate::film::develop::{Developing, STOP};
 use crate::film::expose::Exposing;
 use crate::film::print::Printing;
-use crate::lane::{self, N, Planes, each_value, exp2, log2};
+use crate::numeric::lane::{self, N, Planes, each_value, exp2, log2};
 use crate::region::range;
 use crate::step::Kernel;
 use crate::step::plain::{pair::PairBack, unrender::Unrender};
@@ -33,6 +33,11 @@ pub(super) enum Op {
     Encode(Transfer),
     Step {
         kernel: Kernel,
+        strength: f32,
+    },
+    /// Tables of a Table step.
+    Tables {
+        kernel: Box<tables::Kernel>,
         strength: f32,
     },
     /// Takes the matte of the colours that are there.
@@ -200,6 +205,13 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
             } else {
                 let before = *planes;
                 kernel.run(planes);
+                blend(planes, &before, *strength);
+            }
+        }
+        Op::Tables { kernel, strength } => {
+            let before = *planes;
+            kernel.run(planes);
+            if *strength < 1.0 {
                 blend(planes, &before, *strength);
             }
         }

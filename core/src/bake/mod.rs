@@ -1,0 +1,11 @@
+//! Tables made of paths: filled, settled, proven and judged.
+
+pub mod fidelity;
+pub mod judge;
+pub mod live;
+pub mod steep;
+
+pub use crate::graph::fill::{Bake, SHAPER_RANGE, bake, title};
+pub use fidelity::{Fidelity, Probe};
+pub use judge::{Judgement, judge};
+pub use live::Reach;

@@ -1,0 +1,20 @@
+//! The graph: what a path compiles to, and running it. Colour work of each pixel by itself ([`Program`]), and texture between.
+//!
+//! Everything that anybody sees or measures of a path is the graph's own output or a named point of it.
+
+pub mod compile;
+pub mod fill;
+pub mod filmed;
+mod films;
+pub mod fingerprint;
+pub mod program;
+pub mod run;
+mod settle;
+mod tables;
+
+pub use compile::{CompileError, LeftOut};
+pub use fill::{Bake, bake};
+pub use filmed::Filmed;
+pub use fingerprint::{Fingerprint, fingerprint};
+pub use program::Program;
+pub use run::{Staged, StagedTables, Target};
