@@ -8,14 +8,11 @@ import { FirstVisit } from "./FirstVisit";
 import { Header } from "./Header";
 import { sayLater } from "./ProductionMenu";
 import { KeysSheet } from "./KeysSheet";
-import { BalancePlace } from "../places/balance/BalancePlace";
 import { EncodingDialog } from "../places/footage/EncodingDialog";
-import { FootagePlace } from "../places/footage/FootagePlace";
-import { HandoffPlace } from "../places/handoff/HandoffPlace";
-import { LookPlace } from "../places/look/LookPlace";
+import { placeOf } from "../places/registry";
 import { Shelf } from "../shelf/Shelf";
 import { lookOf, readAddress, shotOf, useAddress } from "./address";
-import { isShown, rowOf, shotsOf, told, useSession, type Place } from "../session/session";
+import { isShown, rowOf, shotsOf, told, useSession } from "../session/session";
 import { StatusBar } from "./StatusBar";
 import { usePreview } from "./showing";
 import { useComparison } from "../picture/compared";
@@ -24,11 +21,10 @@ import { useWork } from "../document/work";
 import { Button } from "../ui/controls";
 import { Guarded } from "./Broken";
 
-const PLACES: Record<Place, string> = { footage: "Footage", balance: "Balance", look: "Look", handoff: "Handoff" };
-
 export function App() {
   const start = useStart();
   const place = useSession((s) => s.place);
+  const { title, Component } = placeOf(place);
   if (start.isError) {
     return (
       <div role="alert" className="flex h-full flex-col items-center justify-center gap-3 text-value">
@@ -49,8 +45,8 @@ export function App() {
         <FirstVisit />
       ) : (
         <div className="flex min-h-0 flex-1">
-          <Guarded what={PLACES[place]} of={place}>
-            {place === "footage" ? <FootagePlace /> : place === "balance" ? <BalancePlace /> : place === "look" ? <LookPlace /> : <HandoffPlace />}
+          <Guarded what={title} of={place}>
+            <Component />
           </Guarded>
           <Guarded what="The Shelf" of={place}>
             <Shelf />

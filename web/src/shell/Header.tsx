@@ -1,5 +1,6 @@
 /** The head of the page: places, the look in hand, undo, versions. */
 import { useState } from "react";
+import { PLACES } from "../places/registry";
 import { shotInHand, useSession } from "../session/session";
 import { Button } from "../ui/controls";
 import { LookMenu } from "./LookMenu";
@@ -7,13 +8,6 @@ import { ProductionMenu } from "./ProductionMenu";
 import { SaveState } from "./SaveState";
 import { UndoRedo } from "./UndoRedo";
 import { SaveVersion, Versions } from "./Versions";
-
-const PLACES = [
-  { id: "footage", title: "Footage" },
-  { id: "balance", title: "Balance" },
-  { id: "look", title: "Look" },
-  { id: "handoff", title: "Handoff" },
-] as const;
 
 export function Header() {
   const place = useSession((s) => s.place);

@@ -2,19 +2,13 @@
 import { useEffect } from "react";
 import { preview } from "../preview/preview";
 import { Readout } from "../picture/Readout";
-import { say, useSession, type Place } from "../session/session";
+import { placeOf } from "../places/registry";
+import { say, useSession } from "../session/session";
 import { useWork, type Left } from "../document/work";
 import { Button } from "../ui/controls";
 import { counted } from "../ui/units";
 
 const NOTICE_TIME = 8000;
-
-const HINTS: Record<Place, string[]> = {
-  footage: ["Ctrl A select all", "Shift a row", "Alt + arrows move"],
-  balance: ["hold A: untrimmed", "F: the shot before", "hold M: grey"],
-  look: ["hold A: untouched", "hold V: last version", "hold S: bypass step", "hold M: grey"],
-  handoff: [],
-};
 
 export function StatusBar() {
   const place = useSession((s) => s.place);
@@ -23,7 +17,7 @@ export function StatusBar() {
   return (
     <footer aria-label="Status" className="flex h-6 shrink-0 items-center gap-4 overflow-hidden border-t border-pit bg-wall px-3 whitespace-nowrap text-dim">
       <div className="flex min-w-0 flex-1 gap-4 overflow-hidden">
-        {!open ? null : place === "look" || place === "balance" ? <Readout hints={HINTS[place]} /> : HINTS[place].map((h) => <span key={h}>{h}</span>)}
+        {!open ? null : place === "look" || place === "balance" ? <Readout hints={placeOf(place).hints} /> : placeOf(place).hints.map((h) => <span key={h}>{h}</span>)}
       </div>
       <LeftUnsaved />
       <Notice />

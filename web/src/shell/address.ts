@@ -2,9 +2,8 @@
 import { useEffect } from "react";
 import type { LookLine, Production } from "../data/client";
 import { type Place, shotsOf, told, useSession } from "../session/session";
+import { PLACES } from "../places/registry";
 import { useWork } from "../document/work";
-
-export const PLACES: Place[] = ["footage", "balance", "look", "handoff"];
 
 export interface Address {
   production: string | null;
@@ -18,7 +17,7 @@ export function readAddress(search: string): Address {
   const said = new URLSearchParams(search);
   return {
     production: said.get("production"),
-    place: PLACES.find((p) => p === said.get("place")) ?? null,
+    place: PLACES.find((p) => p.id === said.get("place"))?.id ?? null,
     look: said.get("look"),
     shot: said.get("shot"),
     step: said.get("step"),

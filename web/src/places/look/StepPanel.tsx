@@ -7,20 +7,9 @@ import { Button } from "../../ui/controls";
 import { NumberField } from "../../ui/NumberField";
 import { balanceStep } from "../../picture/tools";
 import { setStrength, reset, ungroup } from "../../commands/commands";
-import { BalanceBody } from "../../steps/BalanceBody";
-import { CurvesBody, SaturationBody } from "../../steps/CurvesBody";
-import { CompressBody, GelBody, LevelsBody, MixBody, SlopeBody } from "../../steps/ColourBodies";
-import { FamiliesBody } from "../../steps/FamiliesBody";
-import { HueBody } from "../../steps/HueBody";
-import { TableBody } from "../../steps/TableBody";
-import { NegativeBody } from "../../steps/film/NegativeBody";
-import { PrintBody } from "../../steps/film/PrintBody";
-import { TextureBody } from "../../steps/TextureBody";
-import { TintBody } from "../../steps/TintBody";
-import { Numbers } from "../../steps/values";
+import { StepBody } from "../../steps/registry";
 import { RegionPanel } from "./RegionPanel";
 import { useCurves } from "../../steps/reading";
-import { TonePlot } from "../../steps/TonePlot";
 
 const STRENGTH = {
   id: "strength",
@@ -80,22 +69,12 @@ function OneStep({ step, info, trim }: { step: Step; info: KindInfo; trim: boole
         </Button>
       </header>
       <div className="flex min-h-0 flex-1 gap-5 pt-1">
-        {where ? <RegionPanel of={step} zone={step.zone} /> : <Body step={step} info={info} />}
+        {where ? <RegionPanel of={step} zone={step.zone} /> : <StepBody step={step} info={info} />}
       </div>
     </section>
   );
 }
 
-/** What a display shows of black under the whole path. */
-function Black() {
-  const black = useCurves()?.black;
-  if (black === null || black === undefined) return null;
-  return (
-    <p data-black={black} className="absolute top-1 left-2 rounded bg-pit/80 px-1 text-text" title="Black as a reference display shows it under the whole look, in per cent of its signal">
-      Black at {(black * 100).toFixed(1)} % of the display
-    </p>
-  );
-}
 
 /** Says, while values make it so, that a table of 33 points will not hold the step in hand. */
 function Steep() {
@@ -175,63 +154,4 @@ function Strength({ of, zone }: { of: Step | StepGroup; zone: Step["zone"] }) {
       />
     </div>
   );
-}
-
-function Body({ step, info }: { step: Step; info: KindInfo }) {
-  switch (step.kind) {
-    case "balance":
-      return <BalanceBody step={step} info={info} />;
-    case "gel":
-      return <GelBody step={step} info={info} />;
-    case "channel-mix":
-      return <MixBody step={step} info={info} />;
-    case "colour-compress":
-      return <CompressBody step={step} info={info} />;
-    case "tone":
-      return (
-        <>
-          <div className="relative flex min-w-0 flex-1">
-            <TonePlot zone={step.zone} pivot={step.values.pivot} />
-            <Black />
-          </div>
-          <div className="grid w-[340px] shrink-0 grid-cols-2 content-start gap-x-5 gap-y-0.5 overflow-y-auto pr-1 @max-[560px]:w-[170px] @max-[560px]:grid-cols-1">
-            <Numbers step={step} fields={info.fields.filter((f) => f.id !== "fade" || step.values.fade > 0)} />
-          </div>
-        </>
-      );
-    case "levels":
-      return <LevelsBody step={step} info={info} />;
-    case "slope-offset-power":
-      return <SlopeBody step={step} info={info} />;
-    case "tone-tint":
-      return <TintBody step={step} info={info} />;
-    case "curves":
-      return <CurvesBody step={step} info={info} />;
-    case "hue-curves":
-      return <HueBody step={step} info={info} />;
-    case "colour-families":
-      return <FamiliesBody step={step} info={info} />;
-    case "saturation":
-      return <SaturationBody step={step} info={info} />;
-    case "table":
-      return <TableBody step={step} info={info} />;
-    case "negative":
-      return <NegativeBody step={step} info={info} />;
-    case "print":
-      return <PrintBody step={step} info={info} />;
-    case "bloom":
-    case "vignette":
-    case "halation":
-    case "softness":
-    case "grain":
-    case "flicker":
-    case "gate-weave":
-      return <TextureBody step={step} info={info} />;
-    case "plain-rendering":
-      return (
-        <div className="grid w-full grid-cols-3 content-start gap-x-6 gap-y-2">
-          <Numbers step={step} fields={info.fields} />
-        </div>
-      );
-  }
 }
