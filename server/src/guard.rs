@@ -2,11 +2,11 @@
 
 use crate::error::ApiError;
 use actix_web::{
-    Error,
-    body::MessageBody,
+    Error, ResponseError,
+    body::{EitherBody, MessageBody},
     dev::{ServiceRequest, ServiceResponse},
-    http::header::{HOST, HeaderName, HeaderValue, ORIGIN},
-    middleware::Next,
+    http::header::{HOST, HeaderValue, ORIGIN},
+    middleware::{DefaultHeaders, Next},
 };
 
 /// Whether an authority (`host:port`) names this machine. A page elsewhere that resolves its own name to
@@ -19,46 +19,75 @@ fn is_local(authority: &str) -> bool {
     matches!(host, "localhost" | "127.0.0.1" | "[::1]")
 }
 
-/// Refuses requests whose Host, or Origin where there is one, is not this machine.
-pub async fn local_only<B: MessageBody>(
-    request: ServiceRequest,
-    next: Next<B>,
-) -> Result<ServiceResponse<B>, Error> {
+/// Why a request is refused, where it is.
+fn refusal(request: &ServiceRequest) -> Option<ApiError> {
     let text = |name| request.headers().get(name).map(|v: &HeaderValue| v.to_str().unwrap_or("?").to_owned());
     let host = text(HOST).unwrap_or_default();
     if !is_local(&host) {
-        return Err(ApiError::Forbidden(format!(
-            "this server answers as 127.0.0.1 or localhost, not as “{host}”"
-        ))
-        .into());
+        let why = format!("this server answers as 127.0.0.1 or localhost, not as “{host}”");
+        return Some(ApiError::Forbidden(why));
     }
-    if let Some(origin) = text(ORIGIN) {
-        let authority = origin.strip_prefix("http://").unwrap_or("?");
-        if authority != host {
-            let why = format!("pages from “{origin}” may not use this server");
-            return Err(ApiError::Forbidden(why).into());
-        }
+    let origin = text(ORIGIN)?;
+    let authority = origin.strip_prefix("http://").unwrap_or("?");
+    let foreign = || ApiError::Forbidden(format!("pages from “{origin}” may not use this server"));
+    (authority != host).then(foreign)
+}
+
+/// Refuses requests whose Host, or Origin where there is one, is not this machine. A refusal is a response like any other,
+/// so that it gets the [headers] too.
+pub async fn local_only<B: MessageBody>(
+    request: ServiceRequest,
+    next: Next<B>,
+) -> Result<ServiceResponse<EitherBody<B>>, Error> {
+    match refusal(&request) {
+        Some(e) => Ok(request.into_response(e.error_response()).map_into_right_body()),
+        None => Ok(next.call(request).await?.map_into_left_body()),
     }
-    let mut response = next.call(request).await?;
-    let headers = response.headers_mut();
-    for (name, value) in [
-        (
+}
+
+/// What every response says to browsers.
+pub fn headers() -> DefaultHeaders {
+    DefaultHeaders::new()
+        .add((
             "content-security-policy",
             "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; connect-src 'self' ws:; frame-ancestors 'none'",
-        ),
-        ("x-content-type-options", "nosniff"),
-        ("referrer-policy", "no-referrer"),
-    ] {
-        headers.insert(HeaderName::from_static(name), HeaderValue::from_static(value));
-    }
-    Ok(response)
+        ))
+        .add(("x-content-type-options", "nosniff"))
+        .add(("referrer-policy", "no-referrer"))
 }
 
 #[cfg(test)]
 mod tests {
-    use super::is_local;
+    use super::*;
+    use actix_web::{App, middleware::from_fn, test, web};
 
-    #[test]
+    #[actix_web::test]
+    async fn refusals_and_answers_and_what_is_not_there_say_the_same_to_browsers() {
+        let app = App::new()
+            .wrap(from_fn(local_only))
+            .wrap(headers())
+            .route("/there", web::get().to(|| async { "yes" }));
+        let app = test::init_service(app).await;
+        for (host, origin, path, status) in [
+            ("127.0.0.1:7171", None, "/there", 200),
+            ("127.0.0.1:7171", None, "/not-there", 404),
+            ("example.test", None, "/there", 403),
+            ("127.0.0.1:7171", Some("http://example.test"), "/there", 403),
+            ("127.0.0.1:7171", Some("http://127.0.0.1:7171"), "/there", 200),
+        ] {
+            let mut request = test::TestRequest::get().uri(path).insert_header((HOST, host));
+            if let Some(origin) = origin {
+                request = request.insert_header((ORIGIN, origin));
+            }
+            let response = test::call_service(&app, request.to_request()).await;
+            assert_eq!(response.status(), status, "{host} {origin:?} {path}");
+            for name in ["content-security-policy", "x-content-type-options", "referrer-policy"] {
+                assert!(response.headers().contains_key(name), "{host} {path}: {name}");
+            }
+        }
+    }
+
+    #[::core::prelude::v1::test]
     fn only_this_machine_is_local() {
         for yes in ["127.0.0.1:7171", "localhost", "localhost:80", "[::1]:7171"] {
             assert!(is_local(yes), "{yes}");

@@ -92,6 +92,7 @@ pub fn serve(
             App::new()
                 .wrap(middleware::Compress::default())
                 .wrap(middleware::from_fn(guard::local_only))
+                .wrap(guard::headers())
                 .app_data(studio.clone())
                 .app_data(jobs.clone())
                 .app_data(folders.clone())

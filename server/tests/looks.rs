@@ -333,7 +333,8 @@ async fn what_does_not_exist_or_cannot_be_read_is_a_problem_in_words() {
 
 #[actix_web::test]
 async fn only_this_machines_own_pages_are_answered() {
-    let app = App::new().wrap(middleware::from_fn(guard::local_only)).configure(api::routes);
+    let app =
+        App::new().wrap(middleware::from_fn(guard::local_only)).wrap(guard::headers()).configure(api::routes);
     let service = test::init_service(app).await;
     let host = "127.0.0.1:7171";
     for (host, origin, fine) in [
@@ -358,7 +359,8 @@ async fn only_this_machines_own_pages_are_answered() {
             Err(e) => (e.as_response_error().status_code(), Default::default()),
         };
         assert_eq!(status, if fine { StatusCode::OK } else { StatusCode::FORBIDDEN }, "{host} {origin:?}");
-        if fine {
+        // Refusals say it too.
+        {
             let policy = headers.get("content-security-policy").unwrap().to_str().unwrap();
             assert!(policy.contains("default-src 'self'") && policy.contains("frame-ancestors 'none'"));
             assert_eq!(headers.get("x-content-type-options").unwrap(), "nosniff");

@@ -1,5 +1,6 @@
 //! Handoffs: make one, watch it, cancel it, take the file.
 
+use super::json::{Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, handoff};
 use crate::preview::Studio;
@@ -86,9 +87,12 @@ pub async fn list(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-) -> ApiResult<web::Json<Vec<HandoffDetail>>> {
-    let rows = store.run(move |c| Handoff::of_look(c, &id)).await?;
-    Ok(web::Json(rows.into_iter().map(|h| detail(h, &jobs)).collect()))
+) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let rows = store.with(|c| Handoff::of_look(c, &id))?;
+        Ok(rows.into_iter().map(|h| detail(h, &jobs)).collect::<Vec<_>>())
+    })
+    .await
 }
 
 /// Begins a handoff.
@@ -97,7 +101,7 @@ pub async fn create(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-    body: web::Json<CreateHandoff>,
+    body: Body<CreateHandoff>,
 ) -> ApiResult<web::Json<HandoffDetail>> {
     if !SIZES.contains(&body.size) {
         return Err(ApiError::Invalid(format!(
@@ -142,8 +146,8 @@ pub async fn show(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-) -> ApiResult<web::Json<HandoffDetail>> {
-    Ok(web::Json(detail(store.run(move |c| Handoff::find(c, &id)).await?, &jobs)))
+) -> ApiResult<HttpResponse> {
+    answer(move || Ok(detail(store.with(|c| Handoff::find(c, &id))?, &jobs))).await
 }
 
 /// Stops a handoff that waits or runs; one that ended already stays as it is.
@@ -151,7 +155,7 @@ pub async fn cancel(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-) -> ApiResult<web::Json<HandoffDetail>> {
+) -> ApiResult<HttpResponse> {
     jobs.stop(&id);
     let waiting = id.clone();
     store.run(move |c| Handoff::cancel_queued(c, &waiting)).await?;

@@ -1,5 +1,6 @@
 //! Files on their way in: sent under a key in as many pieces as it takes, then taken in as shots and frames.
 
+use super::json::Body;
 use super::productions::ShotDetail;
 use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
@@ -97,7 +98,7 @@ pub struct BringIn {
 }
 
 /// Says which files are one shot.
-pub async fn group(body: web::Json<Names>) -> ApiResult<web::Json<Vec<Group>>> {
+pub async fn group(body: Body<Names>) -> ApiResult<web::Json<Vec<Group>>> {
     if body.names.len() > MOST_NAMES {
         return Err(ApiError::Invalid(format!("up to {MOST_NAMES} files come in at once")));
     }
@@ -106,7 +107,7 @@ pub async fn group(body: web::Json<Names>) -> ApiResult<web::Json<Vec<Group>>> {
 
 /// How much of a file is here already.
 pub async fn have(studio: web::Data<Studio>, key: web::Path<String>) -> ApiResult<web::Json<Have>> {
-    Ok(web::Json(Have { have: studio.media.have(&key)? }))
+    Ok(web::Json(Have { have: web::block(move || studio.media.have(&key)).await?? }))
 }
 
 /// Takes a piece of a file, written as it comes.
@@ -122,7 +123,7 @@ pub async fn take(
 
 /// Gives up a file that was not taken in.
 pub async fn give_up(studio: web::Data<Studio>, key: web::Path<String>) -> ApiResult<HttpResponse> {
-    studio.media.drop_part(&key)?;
+    web::block(move || studio.media.drop_part(&key)).await??;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -133,7 +134,7 @@ pub async fn create_shot(
     studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
     scene: web::Path<String>,
-    body: web::Json<Arrived>,
+    body: Body<Arrived>,
 ) -> ApiResult<web::Json<ShotDetail>> {
     let body = body.into_inner();
     let name = clean(&body.name)?;
@@ -219,7 +220,7 @@ pub async fn add_frame(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
     shot: web::Path<String>,
-    body: web::Json<Arrived>,
+    body: Body<Arrived>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
     let (media, key, label, finder, into) =
@@ -274,7 +275,7 @@ pub async fn folders(folders: web::Data<Folders>) -> web::Json<Vec<String>> {
 /// What lies in one of them.
 pub async fn list_folder(
     folders: web::Data<Folders>,
-    body: web::Json<FolderPlace>,
+    body: Body<FolderPlace>,
 ) -> ApiResult<web::Json<Listing>> {
     let body = body.into_inner();
     Ok(web::Json(web::block(move || folders.list(body.root, &body.parts)).await??))
@@ -288,7 +289,7 @@ pub async fn bring_in(
     jobs: web::Data<Jobs>,
     folders: web::Data<Folders>,
     scene: web::Path<String>,
-    body: web::Json<BringIn>,
+    body: Body<BringIn>,
 ) -> ApiResult<web::Json<Vec<ShotDetail>>> {
     let body = body.into_inner();
     if body.names.is_empty() || body.names.len() > MOST_NAMES {

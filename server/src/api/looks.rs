@@ -1,5 +1,6 @@
 //! Looks and their versions.
 
+use super::json::{Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::handoff::plain_name;
 use crate::preview::Studio;
@@ -84,10 +85,9 @@ pub struct KeepVersion {
     pub name: String,
 }
 
-/// A document from outside, checked; the tables inside it are kept, and those that it names are here.
-pub async fn read(studio: &web::Data<Studio>, document: &serde_json::Value) -> ApiResult<Look> {
-    let (studio, text) = (studio.clone(), document.to_string());
-    web::block(move || keep_tables(&studio, Look::from_json(&text)?)).await?
+/// A document from outside, checked; the tables inside it are kept, and those that it names are here. Blocks.
+pub fn read(studio: &Studio, document: &serde_json::Value) -> ApiResult<Look> {
+    keep_tables(studio, Look::from_json(&document.to_string())?)
 }
 
 fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
@@ -101,9 +101,9 @@ fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
     Ok(look)
 }
 
-fn detail(row: LookRow) -> ApiResult<web::Json<LookDetail>> {
+fn detail(row: LookRow) -> ApiResult<LookDetail> {
     let document = row.look()?;
-    Ok(web::Json(LookDetail { id: row.id, revision: row.revision, document }))
+    Ok(LookDetail { id: row.id, revision: row.revision, document })
 }
 
 fn line(v: Version) -> VersionLine {
@@ -122,34 +122,39 @@ pub async fn list(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<w
 pub async fn create(
     studio: web::Data<Studio>,
     id: web::Path<String>,
-    body: web::Json<CreateLook>,
-) -> ApiResult<web::Json<LookDetail>> {
-    let mut look = match &body.document {
-        Some(document) => read(&studio, document).await?,
-        None => Look::new(&body.name),
-    };
-    look.name.clone_from(&body.name);
-    look.check()?;
-    let row = studio.store.run(move |c| {
-        let production = Production::find(c, &id)?;
-        LookRow::create(c, &production.id, &look)
-    });
-    detail(row.await?)
+    body: Body<CreateLook>,
+) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let mut look = match &body.document {
+            Some(document) => read(&studio, document)?,
+            None => Look::new(&body.name),
+        };
+        look.name.clone_from(&body.name);
+        look.check()?;
+        detail(studio.store.with(|c| {
+            let production = Production::find(c, &id)?;
+            LookRow::create(c, &production.id, &look)
+        })?)
+    })
+    .await
 }
 
 /// One look.
-pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<LookDetail>> {
-    detail(store.run(move |c| LookRow::find(c, &id)).await?)
+pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    answer(move || detail(store.with(|c| LookRow::find(c, &id))?)).await
 }
 
 /// Saves a change.
 pub async fn save(
     studio: web::Data<Studio>,
     id: web::Path<String>,
-    body: web::Json<SaveLook>,
-) -> ApiResult<web::Json<LookDetail>> {
-    let look = read(&studio, &body.document).await?;
-    detail(studio.store.run(move |c| LookRow::update(c, &id, body.revision, &look)).await?)
+    body: Body<SaveLook>,
+) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let look = read(&studio, &body.document)?;
+        detail(studio.store.with(|c| LookRow::update(c, &id, body.revision, &look))?)
+    })
+    .await
 }
 
 /// The largest look file that is taken: eight tables of 129 points stay below.
@@ -160,31 +165,31 @@ pub async fn import(
     studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Bytes,
-) -> ApiResult<web::Json<LookDetail>> {
-    let row = web::block(move || -> ApiResult<LookRow> {
+) -> ApiResult<HttpResponse> {
+    answer(move || {
         let text = std::str::from_utf8(&body)
             .map_err(|_| ApiError::Invalid("this is not a look file: it is no text".into()))?;
         let look = keep_tables(&studio, Look::from_json(text)?)?;
-        studio.store.change(|c| {
+        detail(studio.store.change(|c| {
             let production = Production::find(c, &id)?;
             LookRow::create(c, &production.id, &look)
-        })
-    });
-    detail(row.await??)
+        })?)
+    })
+    .await
 }
 
 /// A look as one file, its tables inside.
 pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResult<HttpResponse> {
-    let look = web::block(move || {
-        let look = studio.store.with(|c| LookRow::find(c, &id))?.look()?;
-        studio.media.with_tables(look)
+    let made = web::block(move || {
+        let look = studio.media.with_tables(studio.store.with(|c| LookRow::find(c, &id))?.look()?)?;
+        Ok::<_, ApiError>((look.name.clone(), look.to_json()))
     });
-    let look = look.await??;
-    let name = super::attachment(&format!("{}.look.json", plain_name(&look.name)));
+    let (name, text) = made.await??;
+    let name = super::attachment(&format!("{}.look.json", plain_name(&name)));
     let file = HttpResponse::Ok()
         .content_type("application/json")
         .insert_header(("content-disposition", name))
-        .body(look.to_json());
+        .body(text);
     Ok(file)
 }
 
@@ -216,7 +221,7 @@ pub async fn versions(
 pub async fn keep_version(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<KeepVersion>,
+    body: Body<KeepVersion>,
 ) -> ApiResult<web::Json<VersionLine>> {
     if body.name.chars().count() > 200 {
         return Err(ApiError::Invalid("a version's name has at most 200 characters".into()));
@@ -225,15 +230,14 @@ pub async fn keep_version(
 }
 
 /// One version.
-pub async fn version(
-    store: web::Data<Store>,
-    at: web::Path<(String, i32)>,
-) -> ApiResult<web::Json<VersionDetail>> {
-    let found = store.run(move |c| {
-        LookRow::find(c, &at.0)?;
-        Version::find(c, &at.0, at.1)
-    });
-    let v = found.await?;
-    let document = Look::from_json(&v.document).map_err(ApiError::internal)?;
-    Ok(web::Json(VersionDetail { number: v.number, name: v.name, document }))
+pub async fn version(store: web::Data<Store>, at: web::Path<(String, i32)>) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let v = store.with(|c| {
+            LookRow::find(c, &at.0)?;
+            Version::find(c, &at.0, at.1)
+        })?;
+        let document = Look::from_json(&v.document).map_err(ApiError::internal)?;
+        Ok(VersionDetail { number: v.number, name: v.name, document })
+    })
+    .await
 }

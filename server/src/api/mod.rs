@@ -3,6 +3,7 @@
 pub mod catalogue;
 pub mod handoffs;
 pub mod incoming;
+pub mod json;
 pub mod looks;
 pub mod openapi;
 pub mod page;
@@ -19,9 +20,6 @@ pub mod tables;
 use crate::error::ApiError;
 use actix_web::web::{self, ServiceConfig};
 
-/// The longest JSON body: a look with its path stays far below.
-const MOST_BYTES: usize = 4 << 20;
-
 /// The header that says what a file is downloaded as: nothing in the name ends it early.
 fn attachment(name: &str) -> String {
     let plain = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_') { c } else { '-' };
@@ -35,13 +33,10 @@ fn large(path: &str, most: usize) -> actix_web::Resource {
 
 /// Every route of the server.
 pub fn routes(config: &mut ServiceConfig) {
-    let json = web::JsonConfig::default()
-        .limit(MOST_BYTES)
-        .error_handler(|e, _| ApiError::Invalid(format!("the request's body cannot be read: {e}")).into());
     let path = web::PathConfig::default().error_handler(|_, _| ApiError::NotFound("thing").into());
     let query = web::QueryConfig::default()
         .error_handler(|e, _| ApiError::Invalid(format!("the request's query cannot be read: {e}")).into());
-    config.app_data(json).app_data(path).app_data(query);
+    config.app_data(path).app_data(query);
     config
         .route("/api/health", web::get().to(catalogue::health))
         .route("/api/openapi.json", web::get().to(openapi::document))

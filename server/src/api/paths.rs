@@ -1,10 +1,11 @@
 //! Paths as such: what two of them differ in, and colours picked for a step from the picture.
 
+use super::json::{Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::preview::pick::{PickRequest, Picked};
 use actix_web::{HttpResponse, web};
-use lantern_core::look::{Difference, Path, compare};
+use lantern_core::look::{Path, compare};
 use lantern_core::region::ColourRange;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -19,10 +20,13 @@ pub struct ComparePaths {
 }
 
 /// What two paths differ in, step by step.
-pub async fn differences(body: web::Json<ComparePaths>) -> ApiResult<web::Json<Vec<Difference>>> {
-    body.before.check()?;
-    body.after.check()?;
-    Ok(web::Json(compare(&body.before, &body.after)))
+pub async fn differences(body: Body<ComparePaths>) -> ApiResult<HttpResponse> {
+    answer(move || {
+        body.before.check()?;
+        body.after.check()?;
+        Ok(compare(&body.before, &body.after))
+    })
+    .await
 }
 
 /// The parameters of a colour range.
@@ -31,7 +35,7 @@ pub async fn range_fields() -> HttpResponse {
 }
 
 /// A bump or a colour range from what a place of the picture holds.
-pub async fn pick(studio: web::Data<Studio>, body: web::Json<PickRequest>) -> ApiResult<web::Json<Picked>> {
+pub async fn pick(studio: web::Data<Studio>, body: Body<PickRequest>) -> ApiResult<web::Json<Picked>> {
     let picked = web::block(move || studio.pick(&body)).await.map_err(ApiError::internal)?;
     Ok(web::Json(picked?))
 }

@@ -1,5 +1,6 @@
 //! Productions with their scenes and shots; copied, and carried elsewhere as one file.
 
+use super::json::Body;
 use super::profiles::ProfileDetail;
 use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
@@ -248,7 +249,7 @@ const FIRST_LOOK: &str = "First look";
 /// Makes a production with one look and no scene.
 pub async fn create(
     store: web::Data<Store>,
-    body: web::Json<NameProduction>,
+    body: Body<NameProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
     let name = clean(&body.name)?;
     let made = store.run_change(move |c| {
@@ -279,7 +280,7 @@ pub async fn demo(demo: Option<web::Data<(Demo, Data)>>) -> ApiResult<web::Json<
 pub async fn rename(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<NameProduction>,
+    body: Body<NameProduction>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
     store.run(move |c| Production::rename(c, &id, &name)).await?;
@@ -302,7 +303,7 @@ pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResul
 pub async fn duplicate(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<NameProduction>,
+    body: Body<NameProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
     let name = clean(&body.name)?;
     let made = store.run(move |c| {
@@ -355,7 +356,7 @@ pub struct ImportProduction {
 pub async fn import(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    body: web::Json<ImportProduction>,
+    body: Body<ImportProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
     let made = web::block(move || {
         let media = &studio.media;

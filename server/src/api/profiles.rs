@@ -1,5 +1,6 @@
 //! Camera profiles of a production: made, tried, changed, exported and imported.
 
+use super::json::Body;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::productions::{Media, PROFILE, Production};
@@ -75,7 +76,7 @@ fn read(value: serde_json::Value) -> ApiResult<ProfileBody> {
 }
 
 /// Where light lands on a curve that is being made.
-pub async fn reading(body: web::Json<serde_json::Value>) -> ApiResult<web::Json<ProfileReading>> {
+pub async fn reading(body: Body<serde_json::Value>) -> ApiResult<web::Json<ProfileReading>> {
     match read(body.into_inner())? {
         ProfileBody::Constants(c) => Ok(web::Json(c.reading()?)),
         ProfileBody::Table(_) => Err(ApiError::Invalid("a technical table has no curve of its own".into())),
@@ -87,7 +88,7 @@ pub async fn create(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
     production: web::Path<String>,
-    body: web::Json<SaveProfile>,
+    body: Body<SaveProfile>,
 ) -> ApiResult<web::Json<ProfileDetail>> {
     save(store, studio, Saved::New { production: production.into_inner() }, body.into_inner()).await
 }
@@ -97,7 +98,7 @@ pub async fn edit(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
     id: web::Path<String>,
-    body: web::Json<SaveProfile>,
+    body: Body<SaveProfile>,
 ) -> ApiResult<web::Json<ProfileDetail>> {
     save(store, studio, Saved::Old { profile: id.into_inner() }, body.into_inner()).await
 }

@@ -1,5 +1,6 @@
 //! Scenes: made, named, put in order.
 
+use super::json::Body;
 use super::productions::SceneDetail;
 use crate::error::{ApiError, ApiResult};
 use crate::store::{Store, productions::Production, scenes::Scene};
@@ -57,7 +58,7 @@ pub(super) fn clean(name: &str) -> ApiResult<String> {
 pub async fn create(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<CreateScene>,
+    body: Body<CreateScene>,
 ) -> ApiResult<web::Json<SceneDetail>> {
     let name = clean(&body.name)?;
     let made = store.run_change(move |c| {
@@ -73,7 +74,7 @@ pub async fn create(
 pub async fn edit(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<EditScene>,
+    body: Body<EditScene>,
 ) -> ApiResult<HttpResponse> {
     let name = body.name.as_deref().map(clean).transpose()?;
     let edited = store.run_change(move |c| {
@@ -106,7 +107,7 @@ pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResul
 pub async fn arrange(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<Arrange>,
+    body: Body<Arrange>,
 ) -> ApiResult<HttpResponse> {
     let order: Vec<_> = body.into_inner().scenes.into_iter().map(|s| (s.id, s.shots)).collect();
     store.run(move |c| Scene::arrange(c, &id, &order)).await?;

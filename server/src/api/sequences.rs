@@ -1,5 +1,6 @@
 //! Stills joined to a sequence, and sequences taken apart into stills.
 
+use super::json::Body;
 use super::productions::ShotDetail;
 use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
@@ -88,7 +89,7 @@ pub async fn apart(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<
 pub async fn join(
     store: web::Data<Store>,
     scene: web::Path<String>,
-    body: web::Json<JoinStills>,
+    body: Body<JoinStills>,
 ) -> ApiResult<web::Json<Replaced>> {
     let done = store.run_change(move |c| {
         let scene = Scene::find(c, &scene)?;

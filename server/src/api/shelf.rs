@@ -1,5 +1,6 @@
 //! The Shelf: starting looks that ship, looks of one's own, favourite steps.
 
+use super::json::{Body, answer};
 use super::looks::read;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
@@ -37,29 +38,31 @@ fn item(row: &Kept) -> ApiResult<ShelfItem> {
 }
 
 /// Everything on the Shelf: own things first.
-pub async fn list(store: web::Data<Store>) -> ApiResult<web::Json<Vec<ShelfItem>>> {
-    let rows = store.run(|c| Kept::all(c)).await?;
-    let mut items = rows.iter().map(item).collect::<ApiResult<Vec<_>>>()?;
-    items.extend(starting::looks().iter().map(|s| ShelfItem {
-        id: s.look.name.clone(),
-        kind: "starting".into(),
-        shelf: s.shelf.into(),
-        document: s.look.clone(),
-    }));
-    Ok(web::Json(items))
+pub async fn list(store: web::Data<Store>) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let rows = store.with(|c| Kept::all(c))?;
+        let mut items = rows.iter().map(item).collect::<ApiResult<Vec<_>>>()?;
+        items.extend(starting::looks().iter().map(|s| ShelfItem {
+            id: s.look.name.clone(),
+            kind: "starting".into(),
+            shelf: s.shelf.into(),
+            document: s.look.clone(),
+        }));
+        Ok(items)
+    })
+    .await
 }
 
 /// Keeps a look or steps.
-pub async fn keep(
-    studio: web::Data<Studio>,
-    body: web::Json<KeepOnShelf>,
-) -> ApiResult<web::Json<ShelfItem>> {
+pub async fn keep(studio: web::Data<Studio>, body: Body<KeepOnShelf>) -> ApiResult<HttpResponse> {
     if body.kind != "look" && body.kind != "steps" {
         return Err(ApiError::Invalid("the Shelf keeps looks and steps".into()));
     }
-    let look = read(&studio, &body.document).await?;
-    let row = studio.store.run(move |c| Kept::create(c, &body.kind, &look)).await?;
-    Ok(web::Json(item(&row)?))
+    answer(move || {
+        let look = read(&studio, &body.document)?;
+        item(&studio.store.with(|c| Kept::create(c, &body.kind, &look))?)
+    })
+    .await
 }
 
 /// Takes something from the Shelf.

@@ -1,5 +1,6 @@
 //! Shots: named, told their encoding, cut, balanced, deleted.
 
+use super::json::{Body, answer};
 use super::productions::ShotDetail;
 use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
@@ -93,7 +94,7 @@ pub async fn edit(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-    body: web::Json<EditShot>,
+    body: Body<EditShot>,
 ) -> ApiResult<web::Json<ShotDetail>> {
     let arriving = jobs.find(&id).map(|j| j.share());
     let row = store.run_change(move |c| {
@@ -203,12 +204,12 @@ pub async fn code_values(
 }
 
 /// A shot's trim.
-pub async fn trim(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<TrimDetail>> {
-    let found = store.run(move |c| {
-        let (row, _) = Shot::find(c, &id)?;
+pub async fn trim(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let (row, _) = store.with(|c| Shot::find(c, &id))?;
         Ok(TrimDetail { revision: row.trim_revision, path: row.trim()? })
-    });
-    Ok(web::Json(found.await?))
+    })
+    .await
 }
 
 /// Reads a path as a file is read: wrong values come back by name.
@@ -223,15 +224,15 @@ fn path_of(value: serde_json::Value) -> ApiResult<Path> {
 pub async fn save_trim(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<SaveTrim>,
-) -> ApiResult<web::Json<TrimDetail>> {
-    let body = body.into_inner();
-    let path = path_of(body.path)?;
-    let saved = store.run(move |c| {
-        let revision = Shot::save_trim(c, &id, body.revision, &path)?;
+    body: Body<SaveTrim>,
+) -> ApiResult<HttpResponse> {
+    answer(move || {
+        let body = body.into_inner();
+        let path = path_of(body.path)?;
+        let revision = store.with(|c| Shot::save_trim(c, &id, body.revision, &path))?;
         Ok(TrimDetail { revision, path })
-    });
-    Ok(web::Json(saved.await?))
+    })
+    .await
 }
 
 /// Copies a trim, or chosen steps of it, to other shots. A copied step takes the place of one of the same kind and
@@ -239,7 +240,7 @@ pub async fn save_trim(
 pub async fn copy_trim(
     store: web::Data<Store>,
     id: web::Path<String>,
-    body: web::Json<CopyTrim>,
+    body: Body<CopyTrim>,
 ) -> ApiResult<web::Json<Vec<TrimBefore>>> {
     let body = body.into_inner();
     let done = store.run_change(move |c| {
@@ -304,17 +305,11 @@ pub async fn as_encoding(
 }
 
 /// The balance that makes a place of a shot neutral, or gives it an exposure.
-pub async fn dropper(
-    studio: web::Data<Studio>,
-    body: web::Json<DropperRequest>,
-) -> ApiResult<web::Json<Dropped>> {
+pub async fn dropper(studio: web::Data<Studio>, body: Body<DropperRequest>) -> ApiResult<web::Json<Dropped>> {
     Ok(web::Json(web::block(move || studio.dropper(&body)).await??))
 }
 
 /// What brings one shot to another.
-pub async fn bring(
-    studio: web::Data<Studio>,
-    body: web::Json<MatchRequest>,
-) -> ApiResult<web::Json<Brought>> {
+pub async fn bring(studio: web::Data<Studio>, body: Body<MatchRequest>) -> ApiResult<web::Json<Brought>> {
     Ok(web::Json(web::block(move || studio.bring(&body)).await??))
 }

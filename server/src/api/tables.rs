@@ -1,5 +1,6 @@
 //! Tables and colour decision lists that are brought in for steps.
 
+use super::json::Body;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::productions::Media;
@@ -109,7 +110,7 @@ pub struct WriteCorrections {
 }
 
 /// Writes a .cc, .ccc or .cdl.
-pub async fn write_corrections(body: web::Json<WriteCorrections>) -> ApiResult<HttpResponse> {
+pub async fn write_corrections(body: Body<WriteCorrections>) -> ApiResult<HttpResponse> {
     let form = Form::of_extension(&body.form)
         .ok_or_else(|| ApiError::Invalid(format!("“{}” is none of cc, ccc and cdl", body.form)))?;
     let mut corrections = Vec::new();
