@@ -3,7 +3,7 @@
 use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::film::Chain;
-use lantern_core::graph::{Program, Staged, Target};
+use lantern_core::graph::{Graph, Node, Program, Target};
 use lantern_core::look::{Look, Path, Step};
 use lantern_core::picture::Picture;
 use lantern_core::step::{Values, Zone};
@@ -96,9 +96,9 @@ fn main() -> Outcome {
     let textured = Path::of(film(&all));
     for (times, name) in [(1, "960 x 540"), (2, "1920 x 1080"), (4, "3840 x 2160")] {
         let picture = scaled(&small, times)?;
-        let staged = Staged::compile(&textured, &from, &to)?;
-        let tables = staged.tables(&Bake::quick(&from, 33), None)?;
-        let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, 7);
+        let graph = Graph::compile(&textured, &from, &to)?;
+        let tables = graph.tables(&Bake::quick(&from, 33), None)?;
+        let plate = Plate::whole(picture.width(), picture.height(), graph.gauge, 7);
         let window = Window { pixels: &picture.pixels, width: picture.width(), at: [0, 0] };
         let mut room = Room::default();
         for (pool, threads) in [(&one, "one thread"), (&two, "two threads")] {
@@ -106,7 +106,7 @@ fn main() -> Outcome {
             let all = [0, 0, picture.width(), picture.height()];
             let ms = median(|| {
                 pool.install(|| {
-                    staged.render(
+                    graph.render(
                         Some(&tables),
                         &window,
                         &plate,
@@ -122,8 +122,13 @@ fn main() -> Outcome {
                 row(&format!("film with all texture, {name}, {threads}"), 1e3 / ms, "pictures/s", "");
             }
         }
-        let textures =
-            || staged.parts.iter().flat_map(|p| p.textures.iter().map(Item::Texture)).collect::<Vec<_>>();
+        let textures = || {
+            graph
+                .nodes
+                .iter()
+                .filter_map(|n| if let Node::Spatial(t) = n { Some(Item::Texture(t)) } else { None })
+                .collect::<Vec<_>>()
+        };
         let alone = median(|| {
             two.install(|| {
                 let work = Work { plate: &plate, precision: Precision::Half, room: &mut room, stop: &never };
@@ -138,7 +143,7 @@ fn main() -> Outcome {
         row(&format!("its texture alone, {name}, two threads"), value, unit, bar);
         let exact = median(|| {
             let mut work = picture.pixels.clone();
-            two.install(|| staged.run(&mut work, &plate, &never));
+            two.install(|| graph.run(&mut work, &plate, &never));
         });
         if times < 4 {
             row(&format!("the same exactly, {name}, two threads"), exact, "ms", "");

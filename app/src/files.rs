@@ -1,12 +1,13 @@
 //! Files on the command line: read with their name in every error, written whole or not at all.
 
-use lantern_core::colour::{CameraProfile, Encoding, transfer::Transfer};
+use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
 use lantern_core::step::SlopeOffsetPower;
 use lantern_core::table::Table;
 use lantern_formats::frame::Frame;
-use lantern_formats::{Depth, cdl, cube, hald};
+use lantern_formats::registry::{self, PictureFormat, Writer};
+use lantern_formats::{cdl, cube, hald};
 use std::path::{Path, PathBuf};
 use thiserror::Error;
 
@@ -135,17 +136,6 @@ pub fn profile(path: &Path) -> Outcome<CameraProfile> {
         .map_err(|e| Failure(format!("{}: this is not a camera profile: {e}", path.display())))
 }
 
-/// The words that a DPX has for an encoding's transfer and colorimetry (ST 268-1, tables 5A and 5B).
-fn dpx_words(encoding: &Encoding) -> [u8; 2] {
-    match encoding.transfer {
-        Transfer::Cineon => [1, 1],
-        Transfer::Linear => [2, 0],
-        Transfer::Log(_) | Transfer::AcesCc | Transfer::AcesCct => [3, 0],
-        _ if encoding.id == "rec709" => [6, 6],
-        _ => [0, 0],
-    }
-}
-
 /// Writes a file whole or not at all.
 pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -163,19 +153,20 @@ pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     done.map_err(about(path))
 }
 
-/// Formats that are written, by their endings.
-const WRITTEN: [&str; 5] = ["png", "tif", "tiff", "exr", "dpx"];
-
-fn ending(path: &Path) -> String {
-    path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase()
+/// The format that a name ends with, where it is written.
+fn written(path: &Path) -> Option<(&'static PictureFormat, Writer)> {
+    let format = registry::of_ending(path.extension()?.to_str()?)?;
+    format.write.map(|write| (format, write))
 }
 
 /// Refuses a name whose ending says no format that is written.
 pub fn check_written(path: &Path) -> Outcome<()> {
-    if WRITTEN.contains(&ending(path).as_str()) {
+    if written(path).is_some() {
         return Ok(());
     }
-    Err(Failure(format!("{}: pictures are written as .png, .tif, .dpx or .exr", path.display())))
+    let formats = registry::PICTURES.iter().filter(|f| f.write.is_some());
+    let names: Vec<String> = formats.map(|f| format!(".{}", f.endings[0])).collect();
+    Err(Failure(format!("{}: pictures are written as {}", path.display(), names.join(", "))))
 }
 
 /// A picture of an encoding in the format that the file's name ends with: PNG and TIFF in 16 bit, DPX in 10 bit,
@@ -183,15 +174,9 @@ pub fn check_written(path: &Path) -> Outcome<()> {
 /// no place for is said.
 pub fn encode(path: &Path, frame: &Frame, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
     check_written(path)?;
-    let ending = ending(path);
-    for lost in frame.beside.lost_in(&ending) {
-        eprintln!("dusky-lantern: {}: a .{ending} has no place for its {lost}", path.display());
+    let Some((format, write)) = written(path) else { return Ok(Vec::new()) };
+    for lost in frame.beside.lost_in(format) {
+        eprintln!("dusky-lantern: {}: {} has no place for its {lost}", path.display(), format.name);
     }
-    let made = match ending.as_str() {
-        "png" => lantern_formats::png::write_frame(frame, Depth::Sixteen, encoding),
-        "tif" | "tiff" => lantern_formats::tiff::write_frame(frame, Depth::Sixteen, encoding),
-        "exr" => lantern_formats::exr::write_frame(frame, encoding.map(|e| &e.primaries)),
-        _ => Ok(lantern_formats::dpx::write_frame(frame, encoding.map_or([0, 0], dpx_words))),
-    };
-    made.map_err(about(path))
+    write(frame, encoding).map_err(about(path))
 }

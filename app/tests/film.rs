@@ -7,7 +7,7 @@ use lantern_core::colour::chart::patches_ap1;
 use lantern_core::colour::difference::{LabOf, ciede2000};
 use lantern_core::colour::{CameraProfile, Encoding, primaries::BT709};
 use lantern_core::film::stock::{NegativeStock, PrintStock, negatives, prints};
-use lantern_core::graph::{Program, Staged};
+use lantern_core::graph::{Graph, Program};
 use lantern_core::look::{Look, Path, Step};
 use lantern_core::step::{Grain, Negative, Print, Values, Zone};
 use std::sync::atomic::AtomicBool;
@@ -146,6 +146,6 @@ fn a_table_of_a_film_lists_the_texture_that_it_leaves_out() {
     let program = Program::compile(&path, &camera(), &Encoding::find("rec709").unwrap()).unwrap();
     assert_eq!(program.left_out.len(), 1);
     assert!(program.left_out[0].step == "The grain" && program.left_out[0].why.contains("picture only"));
-    let staged = Staged::compile(&path, &camera(), &Encoding::find("rec709").unwrap()).unwrap();
-    assert!(staged.has_texture() && staged.last.left_out.is_empty());
+    let graph = Graph::compile(&path, &camera(), &Encoding::find("rec709").unwrap()).unwrap();
+    assert!(graph.has_texture() && graph.last.left_out.is_empty());
 }

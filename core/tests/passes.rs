@@ -5,7 +5,7 @@
 use lantern_core::bake::Bake;
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::negatives;
-use lantern_core::graph::{Staged, StagedTables, Target};
+use lantern_core::graph::{Graph, GraphTables, Target};
 use lantern_core::look::{Path, Step};
 use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
@@ -21,7 +21,7 @@ type Pixels = Vec<[f32; 4]>;
 static NEVER: AtomicBool = AtomicBool::new(false);
 
 /// Everything that there is, in the order of light; `part`: a film that is taken on in part.
-fn everything(part: bool) -> Staged {
+fn everything(part: bool) -> Graph {
     let step = |values: Values| {
         let kind = values.info().kind;
         Step::new(kind, Zone::Film, values)
@@ -43,16 +43,16 @@ fn everything(part: bool) -> Staged {
     path.steps.sort_by_key(|s| order.iter().position(|k| *k == s.values.info().kind));
     path.check().unwrap();
     let id = |id: &str| Encoding::find(id).unwrap();
-    Staged::compile(&path, &id("acescct"), &id("rec709")).unwrap()
+    Graph::compile(&path, &id("acescct"), &id("rec709")).unwrap()
 }
 
 /// Everything, on a film that is taken on in full and in part, with its tables.
-fn both() -> [(bool, Staged, StagedTables); 2] {
+fn both() -> [(bool, Graph, GraphTables); 2] {
     let id = Encoding::find("acescct").unwrap();
     [false, true].map(|part| {
-        let staged = everything(part);
-        let tables = staged.tables(&Bake::quick(&id, 33), None).unwrap();
-        (part, staged, tables)
+        let graph = everything(part);
+        let tables = graph.tables(&Bake::quick(&id, 33), None).unwrap();
+        (part, graph, tables)
     })
 }
 
@@ -72,11 +72,11 @@ fn any_number_of_threads_gives_the_same_bits() {
     let (w, h) = (301, 167);
     let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
     for part in [false, true] {
-        let staged = everything(part);
+        let graph = everything(part);
         let run = |threads: usize| {
             let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
             let mut pixels = source.clone();
-            pool.install(|| staged.run(&mut pixels, &plate, &NEVER)).unwrap();
+            pool.install(|| graph.run(&mut pixels, &plate, &NEVER)).unwrap();
             pixels
         };
         let one = run(1);
@@ -92,19 +92,19 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     let (w, h) = (200, 120);
     let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
-    for (part, staged, tables) in both() {
+    for (part, graph, tables) in both() {
         for tables in [None, Some(&tables)] {
             // Buffers that come back with other sizes and other things in them.
             let mut room = Room::default();
-            let made = staged.textured(tables, &window, &plate, &mut room, &NEVER).unwrap();
+            let made = graph.textured(tables, &window, &plate, &mut room, &NEVER).unwrap();
             let mut whole = vec![0; w * h * 4];
-            staged.finish(tables, &made, Target::bytes([0, 0, w, h], &mut whole));
+            graph.finish(tables, &made, Target::bytes([0, 0, w, h], &mut whole));
             made.done(&mut room);
             for inside in [[0, 0, w, h], [37, 50, 90, 33], [199, 119, 1, 1]] {
                 let [x, y, cw, ch] = inside;
                 let mut out = vec![0; cw * ch * 4];
                 let target = Target::bytes(inside, &mut out);
-                let done = staged.render(tables, &window, &plate, &mut room, &NEVER, target);
+                let done = graph.render(tables, &window, &plate, &mut room, &NEVER, target);
                 assert!(done.is_some());
                 for (k, row) in out.chunks_exact(cw * 4).enumerate() {
                     let first = ((y + k) * w + x) * 4;
@@ -118,15 +118,13 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     }
     let stopped = AtomicBool::new(true);
     let mut out = vec![0; w * h * 4];
-    let staged = everything(false);
+    let graph = everything(false);
     let mut room = Room::default();
     let all = [0, 0, w, h];
-    assert!(
-        staged.render(None, &window, &plate, &mut room, &stopped, Target::bytes(all, &mut out)).is_none()
-    );
+    assert!(graph.render(None, &window, &plate, &mut room, &stopped, Target::bytes(all, &mut out)).is_none());
     let display = Encoding::find("rec709").unwrap();
     assert!(
-        staged.halation_alone(&window, &plate, &display, &stopped, Target::bytes(all, &mut out)).is_none()
+        graph.halation_alone(&window, &plate, &display, &stopped, Target::bytes(all, &mut out)).is_none()
     );
 }
 
@@ -151,11 +149,11 @@ fn a_picture_that_is_stopped_gives_nothing_and_loses_no_buffer() {
     let (w, h) = (160, 400);
     let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
-    for (part, staged, tables) in both() {
+    for (part, graph, tables) in both() {
         let mut room = Room::default();
         let mut out = vec![0; w * h * 4];
         let mut render = |source: &dyn Source, room: &mut Room, stop: &AtomicBool| {
-            staged.render(Some(&tables), source, &plate, room, stop, Target::bytes([0, 0, w, h], &mut out))
+            graph.render(Some(&tables), source, &plate, room, stop, Target::bytes([0, 0, w, h], &mut out))
         };
         render(&window, &mut room, &NEVER).unwrap();
         let kept = room.kept();
@@ -178,12 +176,12 @@ fn a_wide_picture_done_in_columns_is_the_same_to_the_bit() {
     let (w, h) = (3301, 24);
     let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
-    let (staged, mut room) = (everything(false), Room::default());
+    let (graph, mut room) = (everything(false), Room::default());
     let mut run = |inside: [usize; 4]| {
         let mut out = vec![[0.0_f32; 4]; inside[2] * inside[3]];
         let write = |from: &[[f32; 4]], to: &mut [[f32; 4]]| to.copy_from_slice(from);
         let target = Target { inside, out: &mut out, per: 1, write };
-        staged.render(None, &window, &plate, &mut room, &NEVER, target).unwrap();
+        graph.render(None, &window, &plate, &mut room, &NEVER, target).unwrap();
         out
     };
     let whole = run([0, 0, w, h]);

@@ -8,7 +8,7 @@
 
 use lantern_core::colour::Encoding;
 use lantern_core::film::stock::{negatives, prints};
-use lantern_core::graph::{Program, Staged};
+use lantern_core::graph::{Graph, Program};
 use lantern_core::look::{Look, Path, starting};
 use lantern_core::table::{Domain, Table, Table3};
 use lantern_core::texture::Plate;
@@ -78,10 +78,10 @@ struct Case {
 /// As it is rendered at rest, with texture, at a frame.
 fn at_rest(name: &str, path: &Path, [from, to]: [&str; 2], size: [usize; 2]) -> Case {
     let (a, b) = (encoding(from), encoding(to));
-    let staged = Staged::compile(path, &a, &b).unwrap();
+    let graph = Graph::compile(path, &a, &b).unwrap();
     let mut pixels = picture(size, &a);
-    let plate = Plate::whole(size[0], size[1], staged.gauge, 1001);
-    staged.run(&mut pixels, &plate, &NEVER).unwrap();
+    let plate = Plate::whole(size[0], size[1], graph.gauge, 1001);
+    graph.run(&mut pixels, &plate, &NEVER).unwrap();
     Case { name: format!("{name}, {from} to {to}, {} x {}", size[0], size[1]), pixels }
 }
 

@@ -5,8 +5,32 @@
 //! for which [`Header::transfer`] holds the file's own word.
 
 use crate::frame::{Beside, Frame, Windows, sane_aspect};
+use crate::registry::{Keeps, PictureFormat};
 use crate::{FormatError, quantise};
+use lantern_core::colour::{Encoding, transfer::Transfer};
 use lantern_core::picture::{Picture, check_size};
+
+/// The format in the list of [all](crate::registry).
+pub(crate) const FORMAT: PictureFormat = PictureFormat {
+    name: "DPX",
+    endings: &["dpx"],
+    begins: |head| head.starts_with(b"SDPX") || head.starts_with(b"XPDS"),
+    read: read_frame,
+    facts: crate::facts::dpx,
+    write: Some(|frame, encoding| Ok(write_frame(frame, encoding.map_or([0, 0], words)))),
+    keeps: Keeps { windows: true, orientation: true },
+};
+
+/// The words for an encoding's transfer and colorimetry (ST 268-1, tables 5A and 5B).
+fn words(encoding: &Encoding) -> [u8; 2] {
+    match encoding.transfer {
+        Transfer::Cineon => [1, 1],
+        Transfer::Linear => [2, 0],
+        Transfer::Log(_) | Transfer::AcesCc | Transfer::AcesCct => [3, 0],
+        _ if encoding.id == "rec709" => [6, 6],
+        _ => [0, 0],
+    }
+}
 
 const NAME: &str = "DPX";
 /// Where the generic image header begins, and the shortest file that has it whole.

@@ -3,6 +3,7 @@
 
 use crate::FormatError;
 use crate::frame::{Beside, Frame, Windows, sane_aspect};
+use crate::registry::{Keeps, PictureFormat};
 use exr::{
     meta::{MetaData, attribute::Chromaticities, header::Header},
     prelude::*,
@@ -10,6 +11,17 @@ use exr::{
 use lantern_core::colour::Primaries;
 use lantern_core::picture::{Picture, check_size};
 use std::io::Cursor;
+
+/// The format in the list of [all](crate::registry).
+pub(crate) const FORMAT: PictureFormat = PictureFormat {
+    name: "OpenEXR",
+    endings: &["exr"],
+    begins: |head| head.starts_with(&[0x76, 0x2f, 0x31, 0x01]),
+    read: read_frame,
+    facts: crate::facts::openexr,
+    write: Some(|frame, encoding| write_frame(frame, encoding.map(|e| &e.primaries))),
+    keeps: Keeps { windows: true, orientation: false },
+};
 
 const NAME: &str = "OpenEXR";
 

@@ -43,14 +43,7 @@ impl Guess {
 
 /// Reads what a file says of itself. Pixels are not decoded.
 pub fn read(bytes: &[u8]) -> Result<Facts, FormatError> {
-    match bytes {
-        [0x89, b'P', b'N', b'G', ..] => png(bytes),
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => tiff(bytes),
-        [0x76, 0x2f, 0x31, 0x01, ..] => openexr(bytes),
-        [0xff, 0xd8, 0xff, ..] => jpeg(bytes),
-        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => dpx(bytes),
-        _ => Err(FormatError::UnknownPicture),
-    }
+    (crate::registry::of_bytes(bytes)?.facts)(bytes)
 }
 
 /// Primaries and transfer of ITU-T H.273, tables 2 and 3, as one of our encodings.
@@ -69,7 +62,7 @@ fn code_points(primaries: u8, transfer: u8) -> Option<&'static str> {
     })
 }
 
-fn png(bytes: &[u8]) -> Result<Facts, FormatError> {
+pub(crate) fn png(bytes: &[u8]) -> Result<Facts, FormatError> {
     let broken = |e| FormatError::broken("PNG", e);
     let reader = png::Decoder::new(Cursor::new(bytes)).read_info().map_err(broken)?;
     let info = reader.info();
@@ -104,7 +97,7 @@ fn png(bytes: &[u8]) -> Result<Facts, FormatError> {
     Ok(Facts { format: "PNG", width, height, depth, guess })
 }
 
-fn tiff(bytes: &[u8]) -> Result<Facts, FormatError> {
+pub(crate) fn tiff(bytes: &[u8]) -> Result<Facts, FormatError> {
     let broken = |e: tiff::TiffError| FormatError::broken("TIFF", e);
     let mut decoder = tiff::decoder::Decoder::new(Cursor::new(bytes)).map_err(broken)?;
     let (width, height) = decoder.dimensions().map_err(broken)?;
@@ -117,7 +110,7 @@ fn tiff(bytes: &[u8]) -> Result<Facts, FormatError> {
     Ok(Facts { format: "TIFF", width: width as usize, height: height as usize, depth, guess })
 }
 
-fn jpeg(bytes: &[u8]) -> Result<Facts, FormatError> {
+pub(crate) fn jpeg(bytes: &[u8]) -> Result<Facts, FormatError> {
     let tags = jpeg::tags(bytes)?;
     let guess = if let Some(profile) = &tags.icc {
         icc(profile)
@@ -130,7 +123,7 @@ fn jpeg(bytes: &[u8]) -> Result<Facts, FormatError> {
     Ok(Facts { format: "JPEG", width, height, depth: "8 bit".into(), guess })
 }
 
-fn dpx(bytes: &[u8]) -> Result<Facts, FormatError> {
+pub(crate) fn dpx(bytes: &[u8]) -> Result<Facts, FormatError> {
     let h = dpx::header(bytes)?;
     // ST 268-1, table 4.
     let guess = match h.transfer {
@@ -150,7 +143,7 @@ fn dpx(bytes: &[u8]) -> Result<Facts, FormatError> {
 /// How far a chromaticity may lie from the published one: writers round to three or four places.
 const ROUNDED: f64 = 0.0015;
 
-fn openexr(bytes: &[u8]) -> Result<Facts, FormatError> {
+pub(crate) fn openexr(bytes: &[u8]) -> Result<Facts, FormatError> {
     let broken = |e: exr::error::Error| FormatError::broken("OpenEXR", e);
     let meta = MetaData::read_from_buffered(Cursor::new(bytes), false).map_err(broken)?;
     let header = meta.headers.first().ok_or_else(|| FormatError::broken("OpenEXR", "it has no layer"))?;

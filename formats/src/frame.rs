@@ -2,6 +2,7 @@
 //! again.
 
 use crate::FormatError;
+use crate::registry::PictureFormat;
 use lantern_core::picture::Picture;
 
 /// A picture and what lies beside it in its file.
@@ -63,13 +64,13 @@ pub(crate) fn sane_aspect(aspect: f32) -> f32 {
 }
 
 impl Beside {
-    /// What of it a format cannot hold, in words: lost where the picture is written so.
-    pub fn lost_in(&self, ending: &str) -> Vec<&'static str> {
+    /// What of it a format has no place for, in words: lost where the picture is written so.
+    pub fn lost_in(&self, format: &PictureFormat) -> Vec<&'static str> {
         let mut lost = Vec::new();
-        if self.windows.is_some() && !matches!(ending, "exr" | "dpx") {
+        if self.windows.is_some() && !format.keeps.windows {
             lost.push("data and display windows");
         }
-        if self.orientation != 1 && ending == "exr" {
+        if self.orientation != 1 && !format.keeps.orientation {
             lost.push("orientation");
         }
         lost
@@ -78,14 +79,7 @@ impl Beside {
 
 /// Reads a picture of any format that is read here, with what lies beside it.
 pub fn read(bytes: &[u8]) -> Result<Frame, FormatError> {
-    match bytes {
-        [0x89, b'P', b'N', b'G', ..] => crate::png::read_frame(bytes),
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => crate::tiff::read_frame(bytes),
-        [0x76, 0x2f, 0x31, 0x01, ..] => crate::exr::read_frame(bytes),
-        [0xff, 0xd8, 0xff, ..] => crate::jpeg::read_frame(bytes),
-        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => crate::dpx::read_frame(bytes),
-        _ => Err(FormatError::UnknownPicture),
-    }
+    (crate::registry::of_bytes(bytes)?.read)(bytes)
 }
 
 /// The Orientation of an EXIF block (JEITA CP-3451; a TIFF without a picture): its tag 274 in the first directory.

@@ -1,11 +1,23 @@
 //! JPEG (ITU-T T.81), 8 bit, grey or YCbCr: read only. A production's reference stills come as such files.
 
 use crate::frame::{Beside, Frame, exif_orientation};
+use crate::registry::{Keeps, PictureFormat};
 use crate::{FormatError, picture::from_samples};
 use lantern_core::picture::{MAX_SIDE, Picture, check_size};
 use zune_jpeg::{
     JpegDecoder,
     zune_core::{bytestream::ZCursor, colorspace::ColorSpace, options::DecoderOptions},
+};
+
+/// The format in the list of [all](crate::registry).
+pub(crate) const FORMAT: PictureFormat = PictureFormat {
+    name: "JPEG",
+    endings: &["jpg", "jpeg"],
+    begins: |head| head.starts_with(&[0xff, 0xd8, 0xff]),
+    read: read_frame,
+    facts: crate::facts::jpeg,
+    write: None,
+    keeps: Keeps { windows: false, orientation: true },
 };
 
 const NAME: &str = "JPEG";

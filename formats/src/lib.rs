@@ -16,6 +16,7 @@ pub mod icc;
 pub mod jpeg;
 pub mod picture;
 pub mod png;
+pub mod registry;
 pub mod tiff;
 
 use lantern_core::{picture::SizeError, table::TableError};

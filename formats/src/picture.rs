@@ -5,16 +5,7 @@ use lantern_core::picture::Picture;
 
 /// Whether a file that begins like this is of a format that is read here.
 pub fn is_known(head: &[u8]) -> bool {
-    matches!(
-        head,
-        [0x89, b'P', b'N', b'G', ..]
-            | [b'I', b'I', 42 | 43, 0, ..]
-            | [b'M', b'M', 0, 42 | 43, ..]
-            | [0x76, 0x2f, 0x31, 0x01, ..]
-            | [0xff, 0xd8, 0xff, ..]
-            | [b'S', b'D', b'P', b'X', ..]
-            | [b'X', b'P', b'D', b'S', ..]
-    )
+    crate::registry::of_bytes(head).is_ok()
 }
 
 /// Reads a picture of any format that is read here.

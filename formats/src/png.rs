@@ -1,11 +1,23 @@
 //! PNG (ISO/IEC 15948, W3C PNG third edition), 8 and 16 bit.
 
 use crate::frame::{Beside, Frame, exif_of, exif_orientation, sane_aspect};
+use crate::registry::{Keeps, PictureFormat};
 use crate::{Depth, FormatError, icc, picture::Rows, quantise};
 use lantern_core::colour::Encoding;
 use lantern_core::picture::{Picture, check_size};
 use png::{BitDepth, ColorType, Transformations};
 use std::io::Cursor;
+
+/// The format in the list of [all](crate::registry).
+pub(crate) const FORMAT: PictureFormat = PictureFormat {
+    name: "PNG",
+    endings: &["png"],
+    begins: |head| head.starts_with(b"\x89PNG"),
+    read: read_frame,
+    facts: crate::facts::png,
+    write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
+    keeps: Keeps { windows: false, orientation: true },
+};
 
 const NAME: &str = "PNG";
 

@@ -3,6 +3,7 @@
 
 use crate::frame::{Beside, Frame, sane_aspect};
 use crate::picture::rgba;
+use crate::registry::{Keeps, PictureFormat};
 use crate::{Depth, FormatError, icc, quantise};
 use lantern_core::colour::Encoding;
 use lantern_core::picture::{Picture, check_size};
@@ -12,6 +13,17 @@ use tiff::{
     decoder::{Decoder, DecodingResult, Limits, ifd::Value},
     encoder::{Rational, TiffEncoder, TiffKindStandard, colortype},
     tags::{ExtraSamples, Tag},
+};
+
+/// The format in the list of [all](crate::registry).
+pub(crate) const FORMAT: PictureFormat = PictureFormat {
+    name: "TIFF",
+    endings: &["tif", "tiff"],
+    begins: |head| matches!(head, [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..]),
+    read: read_frame,
+    facts: crate::facts::tiff,
+    write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
+    keeps: Keeps { windows: false, orientation: true },
 };
 
 const NAME: &str = "TIFF";

@@ -4,6 +4,7 @@ use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::colour::Encoding;
 use lantern_formats::frame::Frame;
+use lantern_formats::registry;
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
@@ -46,9 +47,6 @@ pub struct Frames {
     #[arg(long = "as", value_enum)]
     kind: Option<Kind>,
 }
-
-/// Endings of picture files that are looked for in folders.
-const ENDINGS: [&str; 7] = ["png", "tif", "tiff", "exr", "dpx", "jpg", "jpeg"];
 
 /// A picture and what it becomes.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -152,8 +150,8 @@ fn expanded(given: &Path) -> Outcome<Vec<PathBuf>> {
     };
     if given.is_dir() {
         let is_picture = |p: &PathBuf| {
-            let ending = p.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
-            ENDINGS.contains(&ending.as_str()) && p.is_file()
+            let ending = p.extension().and_then(|e| e.to_str()).unwrap_or("");
+            registry::of_ending(ending).is_some() && p.is_file()
         };
         let mut found: Vec<PathBuf> = listed(given)?.into_iter().filter(is_picture).collect();
         found.sort();

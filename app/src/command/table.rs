@@ -5,7 +5,7 @@ use super::frames::{Frames, number};
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
-use lantern_core::graph::{Program, Staged};
+use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
 use lantern_core::texture::Plate;
 use lantern_formats::cube;
@@ -133,13 +133,13 @@ impl Render {
                 program.run_parallel(&mut frame.picture.pixels);
             });
         }
-        let staged = Staged::compile(&path, &from, &to).map_err(fail)?;
-        say_left_out(&staged.last);
+        let graph = Graph::compile(&path, &from, &to).map_err(fail)?;
+        say_left_out(&graph.last);
         let never = AtomicBool::new(false);
         self.frames.each(Some(&to), |frame, file| {
             let picture = &mut frame.picture;
-            let plate = Plate::whole(picture.width(), picture.height(), staged.gauge, number(file));
-            staged.run(&mut picture.pixels, &plate, &never);
+            let plate = Plate::whole(picture.width(), picture.height(), graph.gauge, number(file));
+            graph.run(&mut picture.pixels, &plate, &never);
         })
     }
 }

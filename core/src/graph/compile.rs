@@ -1,4 +1,4 @@
-//! Compiling a path to a program, or to one in parts with texture between them.
+//! Compiling a path to a program, or to a graph with its texture.
 //!
 //! The compiler follows the domain that values are in and puts in a change of domain only where the next step needs one,
 //! so an inactive step costs nothing and changes no bit.
@@ -6,7 +6,7 @@
 use super::filmed::{self, Filmed};
 use super::films::{Film, FilmEnd, Way, Ways};
 use super::program::{OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER};
-use super::run::{Part, Signal, Staged};
+use super::run::{Graph, Node, Signal};
 use super::tables;
 use crate::colour::fit::{Cube, Refit, RollOff};
 use crate::colour::{
@@ -109,8 +109,8 @@ struct Compiler {
     source: Reference,
     /// Whether scene light is bounded from below as it is now.
     bounded: bool,
-    /// What lies before the first texture, between textures; empty where there is none.
-    parts: Vec<Part>,
+    /// What lies before the last colour work; empty where there is no texture.
+    nodes: Vec<Node>,
 }
 
 /// The display that a path renders for. Scene light is rendered for the display that is delivered to. A display source is
@@ -292,8 +292,8 @@ impl Compiler {
         // Lights of an HDR source that come down to a lesser display are lights of a scene: the pair would clip them.
         let comes_down = from.reference == Reference::Display && display.headroom < from.display().headroom;
         let rendered = if comes_down { Reference::Scene } else { source };
-        let (bounded, parts) = (false, Vec::new());
-        let mut c = Self { ops, state: State::SceneLinear, display, source: rendered, bounded, parts };
+        let (bounded, nodes) = (false, Vec::new());
+        let mut c = Self { ops, state: State::SceneLinear, display, source: rendered, bounded, nodes };
         if stays {
             c.state = State::Display;
             return c;
@@ -322,13 +322,15 @@ impl Compiler {
         program(self.ops, left_out)
     }
 
-    /// Ends a part here: `textures` run on the picture as it is now.
+    /// Ends a point here: `textures` run on the picture as it is now.
     fn cut(&mut self, gives: Signal, keep: bool, textures: Vec<Texture>) {
         let ops = std::mem::take(&mut self.ops);
-        self.parts.push(Part { program: program(ops, Vec::new()), gives, keep, textures });
+        self.nodes.push(Node::Point { program: program(ops, Vec::new()), gives });
+        self.nodes.extend(keep.then_some(Node::Keep));
+        self.nodes.extend(textures.into_iter().map(Node::Spatial));
     }
 
-    /// The Film zone: to display light in the display's primaries. `texture`: in parts, with texture between them.
+    /// The Film zone: to display light in the display's primaries. `texture`: in nodes, with texture between them.
     fn film(&mut self, film: &Filmed<'_>, texture: bool) {
         self.bound();
         self.go(State::SceneLinear);
@@ -438,7 +440,7 @@ impl Program {
     /// nothing works on and what goes to its own encoding is left bit for bit. A scene-referred output
     /// leaves the rendering or the film out and lists it; active Screen steps are then an error. Where the path has no
     /// active rendering, the standard plain rendering stands in. Picture-only steps are left out and listed: see
-    /// [`Staged::compile`].
+    /// [`Graph::compile`].
     pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
         let (c, left_out) = compiled(path, from, to, false)?;
         Ok(c.done(left_out))
@@ -512,8 +514,8 @@ impl Program {
     pub fn of_step(step: &Step) -> Self {
         let state = if step.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
         let display = Display::sdr(P3_D65);
-        let (source, parts) = (Reference::Scene, Vec::new());
-        let mut c = Compiler { ops: Vec::new(), state, display, source, bounded: true, parts };
+        let (source, nodes) = (Reference::Scene, Vec::new());
+        let mut c = Compiler { ops: Vec::new(), state, display, source, bounded: true, nodes };
         let end = if step.renders() { State::ScreenCode } else { state };
         match step.zone {
             Zone::Film if step.renders() => c.film(&Filmed::of(&Path::of(vec![step.clone()])), false),
@@ -550,7 +552,7 @@ impl Program {
     }
 }
 
-/// Compiles a path, in parts with its texture or as a whole without.
+/// Compiles a path, as nodes with its texture or as a whole without.
 fn compiled(
     path: &Path,
     from: &Encoding,
@@ -615,7 +617,7 @@ fn compiled(
     Ok((c, left_out))
 }
 
-impl Staged {
+impl Graph {
     /// Compiles a checked path with its texture. To a scene-referred output, only what lies before the film is put on;
     /// what is not is listed.
     pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
@@ -628,8 +630,8 @@ impl Staged {
                 why: format!("{} is scene-referred: there is no film yet", to.id),
             }));
         }
-        let parts = std::mem::take(&mut c.parts);
-        Ok(Self { parts, last: c.done(left_out), gauge: filmed::gauge(path) })
+        let nodes = std::mem::take(&mut c.nodes);
+        Ok(Self { nodes, last: c.done(left_out), gauge: filmed::gauge(path) })
     }
 }
 

@@ -17,4 +17,4 @@ pub use fill::{Bake, bake};
 pub use filmed::Filmed;
 pub use fingerprint::{Fingerprint, fingerprint};
 pub use program::Program;
-pub use run::{Staged, StagedTables, Target};
+pub use run::{Graph, GraphTables, Node, Target};

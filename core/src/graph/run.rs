@@ -1,4 +1,4 @@
-//! A compiled path with texture between its parts.
+//! A compiled path as nodes, and running it.
 
 use super::Program;
 use super::fill::{Bake, bake};
@@ -16,7 +16,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
-/// What the values between two parts are.
+/// What the values between two nodes are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Signal {
     /// Linear light.
@@ -25,34 +25,37 @@ pub enum Signal {
     Density,
 }
 
-/// Colour work, and the texture that is put on after it.
+/// One thing that happens to the picture.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Part {
-    /// What happens to each pixel.
-    pub program: Program,
-    /// What the values are then.
-    pub gives: Signal,
-    /// Whether the picture as it is then is needed again at the end.
-    pub keep: bool,
-    /// What is put on.
-    pub textures: Vec<Texture>,
+pub enum Node {
+    /// Colour work of each pixel by itself.
+    Point {
+        /// What happens.
+        program: Program,
+        /// What the values are then.
+        gives: Signal,
+    },
+    /// The picture as it is here is needed again at the end.
+    Keep,
+    /// What reaches beyond a pixel, or depends on its place.
+    Spatial(Texture),
 }
 
-/// A compiled path in parts.
+/// A compiled path: its nodes in order, and the colour work after all of them.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Staged {
-    /// Parts with texture after them.
-    pub parts: Vec<Part>,
-    /// What happens to each pixel after all texture.
+pub struct Graph {
+    /// All that comes before [`Graph::last`]; empty where nothing is spatial.
+    pub nodes: Vec<Node>,
+    /// What happens to each pixel after all of that.
     pub last: Program,
     /// Width of the frame on the film in millimetres.
     pub gauge: f64,
 }
 
-/// Tables in place of the parts' programs, for a live picture. A part that costs less than its table has none.
+/// Tables in place of the programs of points, for a live picture. A point that costs less than its table has none.
 #[derive(Clone, Debug)]
-pub struct StagedTables {
-    parts: Vec<Option<Arc<Table>>>,
+pub struct GraphTables {
+    points: Vec<Option<Arc<Table>>>,
     last: Option<Arc<Table>>,
 }
 
@@ -96,10 +99,28 @@ const DENSITIES: [f32; 2] = [-0.4, 4.4];
 /// Octaves of light about 1 that tables span: beyond them every film and every rendering has come to its end.
 const OCTAVES: [f32; 2] = [-14.0, 10.0];
 
-impl Staged {
+impl Graph {
     /// Whether any texture is put on.
     pub fn has_texture(&self) -> bool {
-        !self.parts.is_empty()
+        !self.nodes.is_empty()
+    }
+
+    /// Its points in order: what happens, and what the values are then.
+    pub fn points(&self) -> impl Iterator<Item = (&Program, Signal)> {
+        self.nodes.iter().filter_map(|n| match n {
+            Node::Point { program, gives } => Some((program, *gives)),
+            _ => None,
+        })
+    }
+
+    /// Whether the picture of some place is needed again at the end.
+    fn keeps(&self) -> bool {
+        self.nodes.contains(&Node::Keep)
+    }
+
+    /// What the values are at the end of all nodes; nothing where there is none.
+    fn given(&self) -> Option<Signal> {
+        self.points().last().map(|(_, gives)| gives)
     }
 
     /// The same without the gamut fit at its end: what a display with no limits would be given.
@@ -109,8 +130,8 @@ impl Staged {
 
     /// How far texture reaches, in pixels.
     pub fn reach(&self, plate: &Plate) -> usize {
-        let all = self.parts.iter().flat_map(|p| &p.textures);
-        all.map(|t| t.reach(plate)).fold(0.0, f64::max).ceil() as usize
+        let reach = |n: &Node| if let Node::Spatial(t) = n { t.reach(plate) } else { 0.0 };
+        self.nodes.iter().map(reach).fold(0.0, f64::max).ceil() as usize
     }
 
     /// Runs everything on a picture, exactly, on all threads of the current pool. Nothing when `stop` was set meanwhile.
@@ -134,7 +155,7 @@ impl Staged {
     ) -> Option<()> {
         const BRIGHTER: f32 = 4.0;
         let works = self.works(None);
-        let mut items = items(&self.parts, &works);
+        let mut items = items(&self.nodes, &works);
         let halation = items.iter().enumerate().find_map(|(i, item)| match item {
             Item::Texture(Texture::Halation(k)) => Some((i, k)),
             _ => None,
@@ -153,49 +174,49 @@ impl Staged {
         into(work, &items, source, Colour::Exact(&shown), target)
     }
 
-    /// All parts but the last: exactly in single precision, or through tables and in halves. `None` when `stop` was set
+    /// All nodes: exactly in single precision, or through tables and in halves. `None` when `stop` was set
     /// meanwhile.
     pub fn textured(
         &self,
-        tables: Option<&StagedTables>,
+        tables: Option<&GraphTables>,
         source: &dyn Source,
         plate: &Plate,
         room: &mut Room,
         stop: &AtomicBool,
     ) -> Option<Made> {
         let works = self.works(tables);
-        Work { plate, precision: precision(tables), room, stop }.run(&items(&self.parts, &works), source)
+        Work { plate, precision: precision(tables), room, stop }.run(&items(&self.nodes, &works), source)
     }
 
-    /// Colour work of all parts but the last.
-    fn works<'a>(&'a self, tables: Option<&'a StagedTables>) -> Vec<Colour<'a>> {
+    /// Colour work of all points.
+    fn works<'a>(&'a self, tables: Option<&'a GraphTables>) -> Vec<Colour<'a>> {
         let mut given = None;
-        let mut works = Vec::with_capacity(self.parts.len());
-        for (i, part) in self.parts.iter().enumerate() {
-            let table = tables.and_then(|t| t.parts.get(i)?.as_deref());
-            works.push(Colour::of(&part.program, table, given, Some(part.gives)));
-            given = Some(part.gives);
+        let mut works = Vec::new();
+        for (i, (program, gives)) in self.points().enumerate() {
+            let table = tables.and_then(|t| t.points.get(i)?.as_deref());
+            works.push(Colour::of(program, table, given, Some(gives)));
+            given = Some(gives);
         }
         works
     }
 
-    fn last_work<'a>(&'a self, tables: Option<&'a StagedTables>) -> Colour<'a> {
+    fn last_work<'a>(&'a self, tables: Option<&'a GraphTables>) -> Colour<'a> {
         let table = tables.and_then(|t| t.last.as_deref());
-        Colour::of(&self.last, table, self.parts.last().map(|p| p.gives), None)
+        Colour::of(&self.last, table, self.given(), None)
     }
 
     /// The whole of it, exactly or through tables, without keeping anything but what `room` holds. `None` when `stop` was
     /// set meanwhile.
     pub fn render<T: Send>(
         &self,
-        tables: Option<&StagedTables>,
+        tables: Option<&GraphTables>,
         source: &dyn Source,
         plate: &Plate,
         room: &mut Room,
         stop: &AtomicBool,
         target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
     ) -> Option<()> {
-        if self.parts.iter().any(|p| p.keep) {
+        if self.keeps() {
             let made = self.textured(tables, source, plate, room, stop)?;
             self.finish(tables, &made, target);
             made.done(room);
@@ -203,13 +224,13 @@ impl Staged {
         }
         let works = self.works(tables);
         let work = Work { plate, precision: precision(tables), room, stop };
-        into(work, &items(&self.parts, &works), source, self.last_work(tables), target)
+        into(work, &items(&self.nodes, &works), source, self.last_work(tables), target)
     }
 
-    /// The last part, exactly or through its table where it has one.
+    /// The last colour work, exactly or through its table where it has one.
     pub fn finish<T: Send>(
         &self,
-        tables: Option<&StagedTables>,
+        tables: Option<&GraphTables>,
         made: &Made,
         target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
     ) {
@@ -231,35 +252,31 @@ impl Staged {
         });
     }
 
-    /// Tables for all parts; those of `before` are taken where a part is still the same. The first reads code values
-    /// by `plan`. The last part has none where it needs the picture that lies aside.
+    /// Tables for all points; those of `before` are taken where a point is still the same. The first reads code values
+    /// by `plan`. The last has none where it needs the picture that lies aside.
     pub fn tables(
         &self,
         plan: &Bake,
-        before: Option<(&Self, &StagedTables)>,
-    ) -> Result<StagedTables, TableError> {
+        before: Option<(&Self, &GraphTables)>,
+    ) -> Result<GraphTables, TableError> {
+        let old: Vec<_> = before.iter().flat_map(|(graph, _)| graph.points()).collect();
         let mut given = None;
-        let mut parts = Vec::with_capacity(self.parts.len());
-        for (i, part) in self.parts.iter().enumerate() {
-            let kept = before.and_then(|(staged, tables)| {
-                let same = staged
-                    .parts
-                    .get(i)
-                    .is_some_and(|old| old.program == part.program && old.gives == part.gives);
-                same.then(|| tables.parts.get(i).cloned().flatten()).flatten()
-            });
-            parts.push(match kept {
-                _ if part.program.is_quick() => None,
+        let mut points = Vec::new();
+        for (i, (program, gives)) in self.points().enumerate() {
+            let kept = before.filter(|_| old.get(i) == Some(&(program, gives)));
+            let kept = kept.and_then(|(_, tables)| tables.points.get(i).cloned().flatten());
+            points.push(match kept {
+                _ if program.is_quick() => None,
                 Some(kept) => Some(kept),
-                None => Some(Arc::new(made(&part.program, given, Some(part.gives), plan)?)),
+                None => Some(Arc::new(made(program, given, Some(gives), plan)?)),
             });
-            given = Some(part.gives);
+            given = Some(gives);
         }
-        let last = if self.parts.iter().any(|p| p.keep) {
+        let last = if self.keeps() {
             None
         } else {
-            let kept = before.and_then(|(staged, tables)| {
-                let same = staged.last.ops == self.last.ops && staged.parts.len() == self.parts.len();
+            let kept = before.and_then(|(graph, tables)| {
+                let same = graph.last.ops == self.last.ops && old.len() == points.len();
                 if same { tables.last.clone() } else { None }
             });
             Some(match kept {
@@ -267,22 +284,24 @@ impl Staged {
                 None => Arc::new(made(&self.last, given, None, plan)?),
             })
         };
-        Ok(StagedTables { parts, last })
+        Ok(GraphTables { points, last })
     }
 }
 
 /// Through tables halves are enough between two passes.
-fn precision(tables: Option<&StagedTables>) -> Precision {
+fn precision(tables: Option<&GraphTables>) -> Precision {
     if tables.is_some() { Precision::Half } else { Precision::Single }
 }
 
-/// Colour work and texture in order.
-fn items<'a>(parts: &'a [Part], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
-    let each = parts.iter().zip(works).flat_map(|(part, work)| {
-        let keep = part.keep.then_some(Item::Keep);
-        std::iter::once(Item::Colour(work)).chain(keep).chain(part.textures.iter().map(Item::Texture))
-    });
-    each.collect()
+/// Nodes as work on rows.
+fn items<'a>(nodes: &'a [Node], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
+    let mut works = works.iter();
+    let item = |node: &'a Node| match node {
+        Node::Point { .. } => works.next().map(|work| Item::Colour(work)),
+        Node::Keep => Some(Item::Keep),
+        Node::Spatial(texture) => Some(Item::Texture(texture)),
+    };
+    nodes.iter().filter_map(item).collect()
 }
 
 /// Work whose rows go through their last colour work and to where they are wanted.
@@ -308,7 +327,7 @@ fn over(from: &Pixels, to: &mut Pixels) {
     }
 }
 
-/// A table of a part: its values go in and out in a form that tables hold well.
+/// A table of a point: its values go in and out in a form that tables hold well.
 fn made(
     program: &Program,
     given: Option<Signal>,
@@ -335,7 +354,7 @@ fn made(
     bake(&Program { ops, left_out: Vec::new() }, &plan, "", &never)?.ok_or(TableError::Empty)
 }
 
-/// A part's colour work on rows.
+/// A point's colour work on rows.
 #[derive(Clone, Copy)]
 enum Colour<'a> {
     /// Its program.

@@ -82,9 +82,9 @@ impl Folders {
 
 /// Whether a name ends as pictures or clips do.
 fn is_footage(name: &str) -> bool {
-    let ending = Path::new(name).extension().map(|e| e.to_string_lossy().to_ascii_lowercase());
-    let picture = ["exr", "dpx", "tif", "tiff", "png", "jpg", "jpeg"];
-    ending.is_some_and(|e| picture.contains(&e.as_str())) || super::clip::is_clip_name(name)
+    let ending = Path::new(name).extension().and_then(|e| e.to_str());
+    ending.is_some_and(|e| lantern_formats::registry::of_ending(e).is_some())
+        || super::clip::is_clip_name(name)
 }
 
 #[cfg(test)]

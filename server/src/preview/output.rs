@@ -2,7 +2,7 @@
 //! and readouts read it here and nowhere else.
 
 use super::proxy::Proxy;
-use lantern_core::graph::{Program, Staged, Target};
+use lantern_core::graph::{Graph, Program, Target};
 use lantern_core::texture::passes::Made;
 use std::sync::Arc;
 
@@ -13,7 +13,7 @@ pub type Rect = [usize; 4];
 pub struct Output<'a> {
     /// The pixels that are shown, before the path.
     shown: &'a Proxy,
-    staged: &'a Staged,
+    graph: &'a Graph,
     /// Where there is texture: the picture as far as all of it, and where in it lies what is shown.
     textured: Option<(Arc<Made>, Rect)>,
 }
@@ -29,13 +29,13 @@ pub enum Point {
 
 impl<'a> Output<'a> {
     /// Of a path without texture.
-    pub fn plain(shown: &'a Proxy, staged: &'a Staged) -> Self {
-        Self { shown, staged, textured: None }
+    pub fn plain(shown: &'a Proxy, graph: &'a Graph) -> Self {
+        Self { shown, graph, textured: None }
     }
 
     /// Of a path with texture that is made; what is shown lies at `inside` in it.
-    pub fn textured(shown: &'a Proxy, staged: &'a Staged, made: Arc<Made>, inside: Rect) -> Self {
-        Self { shown, staged, textured: Some((made, inside)) }
+    pub fn textured(shown: &'a Proxy, graph: &'a Graph, made: Arc<Made>, inside: Rect) -> Self {
+        Self { shown, graph, textured: Some((made, inside)) }
     }
 
     /// Pixels in a row, and rows.
@@ -56,8 +56,8 @@ impl<'a> Output<'a> {
         let mut pixels = vec![[0.0, 0.0, 0.0, 1.0]; w * h];
         let target = Target::part([left + x, top + y, w, h], &mut pixels);
         match point {
-            Point::Delivered => self.staged.finish(None, made, target),
-            Point::Unfitted => self.staged.unfitted().finish(None, made, target),
+            Point::Delivered => self.graph.finish(None, made, target),
+            Point::Unfitted => self.graph.unfitted().finish(None, made, target),
         }
         pixels
     }
@@ -80,8 +80,8 @@ impl<'a> Output<'a> {
 
     fn last(&self, point: Point) -> Program {
         match point {
-            Point::Delivered => self.staged.last.clone(),
-            Point::Unfitted => self.staged.last.unfitted(),
+            Point::Delivered => self.graph.last.clone(),
+            Point::Unfitted => self.graph.last.unfitted(),
         }
     }
 }

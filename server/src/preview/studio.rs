@@ -14,7 +14,7 @@ use crate::media::MediaFolder;
 use crate::store::Store;
 use crate::store::shots::Shot;
 use lantern_core::colour::Encoding;
-use lantern_core::graph::{Program, Staged};
+use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path;
 use lantern_core::numeric::lane;
 use lantern_core::scope::sample::{Sample, sample};
@@ -91,7 +91,7 @@ impl Studio {
         if r.show == Show::Grain {
             proxy = Arc::new(grey(&proxy)?);
         }
-        let staged = Staged::compile(&path, &proxy.encoding, &display)?;
+        let graph = Graph::compile(&path, &proxy.encoding, &display)?;
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let flags = counts::flags(&r.counts)
             | if r.tones_of.is_some() { holds::TONES } else { 0 }
@@ -101,21 +101,21 @@ impl Studio {
         let mut frame = header(kind, quality, flags, r.seq, [w, h, columns, 0]);
         let mut delivered = None;
         let mut textured = None;
-        let done = if staged.has_texture() || r.show == Show::Halation {
-            let (source, cut) = cut(r, &staged, full.as_deref().unwrap_or(&proxy), &proxy);
-            let done = self.textured(r, kind, &staged, source, &cut, &display, &mut frame, stop)?;
+        let done = if graph.has_texture() || r.show == Show::Halation {
+            let (source, cut) = cut(r, &graph, full.as_deref().unwrap_or(&proxy), &proxy);
+            let done = self.textured(r, kind, &graph, source, &cut, &display, &mut frame, stop)?;
             textured = Some((source, cut));
             done
         } else {
             let table = match r.quality {
-                Quality::Drag => self.fuse(r, &path, &staged.last, &proxy)?,
+                Quality::Drag => self.fuse(r, &path, &graph.last, &proxy)?,
                 Quality::Rest => None,
             };
             match &monitor {
-                None => render(&proxy, table.as_deref(), &staged.last, &mut frame, stop),
+                None => render(&proxy, table.as_deref(), &graph.last, &mut frame, stop),
                 Some(monitor) => {
                     let codes = delivered.insert(Vec::new());
-                    render_hdr(&proxy, table.as_deref(), &staged.last, monitor, &mut frame, codes, stop)
+                    render_hdr(&proxy, table.as_deref(), &graph.last, monitor, &mut frame, codes, stop)
                 }
             }
         };
@@ -127,12 +127,12 @@ impl Studio {
         }
         let output = match &textured {
             _ if !r.counts.limits && r.show != Show::Marks => None,
-            Some((source, cut)) if staged.has_texture() => {
-                let made = self.kept.stage(seat(r, kind), source, &staged, cut, r.quality, None, stop);
+            Some((source, cut)) if graph.has_texture() => {
+                let made = self.kept.stage(seat(r, kind), source, &graph, cut, r.quality, None, stop);
                 let Some(made) = made else { return Ok(None) };
-                Some(Output::textured(&proxy, &staged, made, cut.inside))
+                Some(Output::textured(&proxy, &graph, made, cut.inside))
             }
-            _ => Some(Output::plain(&proxy, &staged)),
+            _ => Some(Output::plain(&proxy, &graph)),
         };
         counts::append(&mut frame, &r.counts, &proxy, &path, output.as_ref(), columns, delivered.as_deref())?;
         match r.show {
@@ -163,7 +163,7 @@ impl Studio {
         &self,
         r: &PictureRequest,
         kind: Kind,
-        staged: &Staged,
+        graph: &Graph,
         source: &Proxy,
         cut: &Cut,
         display: &Encoding,
@@ -171,24 +171,24 @@ impl Studio {
         stop: &AtomicBool,
     ) -> ApiResult<bool> {
         if r.show == Show::Halation {
-            return Ok(textured::halation_alone(source, staged, cut, display, frame, stop));
+            return Ok(textured::halation_alone(source, graph, cut, display, frame, stop));
         }
         // What is looked at again is kept; so is what is measured.
         let again = kind == Kind::Picture || r.counts.limits || r.show == Show::Marks;
         if again && r.show != Show::Grain {
-            self.kept.render(seat(r, kind), source, staged, cut, r.quality, frame, stop)
+            self.kept.render(seat(r, kind), source, graph, cut, r.quality, frame, stop)
         } else {
-            Ok(self.kept.once(source, staged, cut, frame, stop))
+            Ok(self.kept.once(source, graph, cut, frame, stop))
         }
     }
 
     /// Appends a small picture, with its texture as far as that can be seen.
-    fn small(&self, proxy: &Proxy, staged: &Staged, frame: &mut Frame, stop: &AtomicBool) -> bool {
-        if staged.has_texture() {
-            let plate = Plate::whole(proxy.picture.width(), proxy.picture.height(), staged.gauge, 0);
-            return self.kept.once(proxy, staged, &Cut::whole(plate), frame, stop);
+    fn small(&self, proxy: &Proxy, graph: &Graph, frame: &mut Frame, stop: &AtomicBool) -> bool {
+        if graph.has_texture() {
+            let plate = Plate::whole(proxy.picture.width(), proxy.picture.height(), graph.gauge, 0);
+            return self.kept.once(proxy, graph, &Cut::whole(plate), frame, stop);
         }
-        render(proxy, None, &staged.last, frame, stop)
+        render(proxy, None, &graph.last, frame, stop)
     }
 
     /// One small picture of a row. `None` when `stop` was set meanwhile.
@@ -197,10 +197,10 @@ impl Studio {
         let path = self.whole(shot, &r.path, None)?;
         let proxy = self.proxy_in(shot, None, r.width, Haste::Around)?;
         let display = shown_on(&proxy, &r.display)?;
-        let staged = Staged::compile(&path, &proxy.encoding, &display)?;
+        let graph = Graph::compile(&path, &proxy.encoding, &display)?;
         let size = [proxy.picture.width(), proxy.picture.height(), 0, index];
         let mut frame = header(Kind::Row, 1, 0, r.seq, size);
-        if !self.small(&proxy, &staged, &mut frame, stop) {
+        if !self.small(&proxy, &graph, &mut frame, stop) {
             return Ok(None);
         }
         if let Some(monitor) = monitor::of(&display)? {
@@ -224,9 +224,9 @@ impl Studio {
             frame.extend_from_slice(&kept);
             return Ok(Some(frame));
         }
-        let staged = Staged::compile(&path, &proxy.encoding, &shown_on(&proxy, &r.display)?)?;
+        let graph = Graph::compile(&path, &proxy.encoding, &shown_on(&proxy, &r.display)?)?;
         let start = frame.len();
-        if !self.small(&proxy, &staged, &mut frame, stop) {
+        if !self.small(&proxy, &graph, &mut frame, stop) {
             return Ok(None);
         }
         self.cards.put(key, frame[start..].to_vec());
@@ -241,18 +241,18 @@ impl Studio {
         let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
         let proxy = self.proxy(&r.shot, r.frame, SAMPLE_WIDTH)?;
         let display = shown_on(&proxy, &r.display)?;
-        let staged = Staged::compile(&path, &proxy.encoding, &display)?;
+        let graph = Graph::compile(&path, &proxy.encoding, &display)?;
         let scene = Program::scene(&path, &proxy.encoding);
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let output = if staged.has_texture() {
-            let cut = Cut::whole(Plate::whole(w, h, staged.gauge, r.frame.unwrap_or(0)));
+        let output = if graph.has_texture() {
+            let cut = Cut::whole(Plate::whole(w, h, graph.gauge, r.frame.unwrap_or(0)));
             let never = AtomicBool::new(false);
             let seat = seat_of(r.viewer, Kind::Picture);
-            let made = self.kept.stage(seat, &proxy, &staged, &cut, Quality::Rest, None, &never);
+            let made = self.kept.stage(seat, &proxy, &graph, &cut, Quality::Rest, None, &never);
             let made = made.ok_or_else(|| ApiError::internal("a picture that nobody stopped is not made"))?;
-            Output::textured(&proxy, &staged, made, cut.inside)
+            Output::textured(&proxy, &graph, made, cut.inside)
         } else {
-            Output::plain(&proxy, &staged)
+            Output::plain(&proxy, &graph)
         };
         let read = |at: &[f64; 2]| {
             let reach = |v: f64, n: usize| {
@@ -365,16 +365,16 @@ fn seat_of(viewer: u32, kind: Kind) -> u32 {
 }
 
 /// What is computed of a picture with texture, of `whole` or of the part of it that `shown` is.
-fn cut<'a>(r: &PictureRequest, staged: &Staged, whole: &'a Proxy, shown: &'a Proxy) -> (&'a Proxy, Cut) {
+fn cut<'a>(r: &PictureRequest, graph: &Graph, whole: &'a Proxy, shown: &'a Proxy) -> (&'a Proxy, Cut) {
     let tick = r.tick.or(r.frame).unwrap_or(0);
-    let plate = Plate::whole(whole.picture.width(), whole.picture.height(), staged.gauge, tick);
+    let plate = Plate::whole(whole.picture.width(), whole.picture.height(), graph.gauge, tick);
     match r.view {
         // Grain alone lies on a grey as large as the part: nothing reaches into it.
         Some(view) if r.show == Show::Grain => {
             let [x, y, w, h] = span(view, plate.size);
             (shown, Cut::whole(Plate { origin: [0, 0], ..plate.part([x, y], [w, h]) }))
         }
-        Some(view) => (whole, Cut::part(plate, span(view, plate.size), staged.reach(&plate))),
+        Some(view) => (whole, Cut::part(plate, span(view, plate.size), graph.reach(&plate))),
         None => (whole, Cut::whole(plate)),
     }
 }

@@ -1,11 +1,11 @@
-//! Pictures with texture: in parts, with what does not change kept between two frames.
+//! Pictures with texture, with what does not change kept between two frames.
 
 use super::proxy::Proxy;
 use super::request::{Frame, Quality};
 use crate::error::{ApiError, ApiResult};
 use lantern_core::bake::Bake;
 use lantern_core::colour::Encoding;
-use lantern_core::graph::{Staged, StagedTables, Target};
+use lantern_core::graph::{Graph, GraphTables, Target};
 use lantern_core::look::Path;
 use lantern_core::step::{Values, Zone};
 use lantern_core::texture::Plate;
@@ -22,7 +22,7 @@ const QUICK_SIZE: usize = 33;
 struct Stage {
     viewer: u32,
     source: Source,
-    staged: Staged,
+    graph: Graph,
     quality: Quality,
     made: Arc<Made>,
 }
@@ -31,8 +31,8 @@ struct Stage {
 struct Tables {
     viewer: u32,
     encoding: String,
-    staged: Staged,
-    tables: StagedTables,
+    graph: Graph,
+    tables: GraphTables,
 }
 
 /// What a picture is made from.
@@ -100,20 +100,20 @@ impl TexturedKept {
         &self,
         viewer: u32,
         proxy: &Proxy,
-        staged: &Staged,
+        graph: &Graph,
         cut: &Cut,
         quality: Quality,
         frame: &mut Frame,
         stop: &AtomicBool,
     ) -> ApiResult<bool> {
         let tables = match quality {
-            Quality::Drag if !proxy.encoding.is_linear() => Some(self.tables(viewer, proxy, staged)?),
+            Quality::Drag if !proxy.encoding.is_linear() => Some(self.tables(viewer, proxy, graph)?),
             _ => None,
         };
-        let Some(made) = self.stage(viewer, proxy, staged, cut, quality, tables.as_ref(), stop) else {
+        let Some(made) = self.stage(viewer, proxy, graph, cut, quality, tables.as_ref(), stop) else {
             return Ok(false);
         };
-        staged.finish(tables.as_ref(), &made, Target::bytes(cut.inside, grown(frame, cut)));
+        graph.finish(tables.as_ref(), &made, Target::bytes(cut.inside, grown(frame, cut)));
         Ok(true)
     }
 
@@ -123,10 +123,10 @@ impl TexturedKept {
         &self,
         viewer: u32,
         proxy: &Proxy,
-        staged: &Staged,
+        graph: &Graph,
         cut: &Cut,
         quality: Quality,
-        tables: Option<&StagedTables>,
+        tables: Option<&GraphTables>,
         stop: &AtomicBool,
     ) -> Option<Arc<Made>> {
         let source =
@@ -134,7 +134,7 @@ impl TexturedKept {
         let same = |s: &Stage| {
             // An exact picture serves a quick one, not the other way round.
             let good = s.quality == quality || s.quality == Quality::Rest;
-            good && s.source == source && s.staged.parts == staged.parts
+            good && s.source == source && s.graph.nodes == graph.nodes
         };
         {
             let mut stages = locked(&self.stages);
@@ -147,9 +147,9 @@ impl TexturedKept {
         }
         self.made.fetch_add(1, Ordering::Relaxed);
         let pixels = window(proxy, &cut.plate);
-        let made = self.in_room(|room| staged.textured(tables, &pixels, &cut.plate, room, stop))?;
+        let made = self.in_room(|room| graph.textured(tables, &pixels, &cut.plate, room, stop))?;
         let made = Arc::new(made);
-        let new = Stage { viewer, source, staged: staged.clone(), quality, made: made.clone() };
+        let new = Stage { viewer, source, graph: graph.clone(), quality, made: made.clone() };
         let gone = {
             let mut stages = locked(&self.stages);
             // A page needs its newest stage only: the one before it gives its memory back.
@@ -176,14 +176,14 @@ impl TexturedKept {
     pub fn once(
         &self,
         proxy: &Proxy,
-        staged: &Staged,
+        graph: &Graph,
         cut: &Cut,
         frame: &mut Frame,
         stop: &AtomicBool,
     ) -> bool {
         let target = Target::bytes(cut.inside, grown(frame, cut));
         let pixels = window(proxy, &cut.plate);
-        self.in_room(|room| staged.render(None, &pixels, &cut.plate, room, stop, target)).is_some()
+        self.in_room(|room| graph.render(None, &pixels, &cut.plate, room, stop, target)).is_some()
     }
 
     /// Work with buffers of pictures before it, where some are free.
@@ -197,27 +197,24 @@ impl TexturedKept {
         done
     }
 
-    /// Tables for all parts; those of the set before it are taken where a part is still the same. A page that has none yet
+    /// Tables for all points; those of the set before it are taken where a point is still the same. A page that has none yet
     /// begins with the set of another one that has most in common.
-    fn tables(&self, viewer: u32, proxy: &Proxy, staged: &Staged) -> ApiResult<StagedTables> {
+    fn tables(&self, viewer: u32, proxy: &Proxy, graph: &Graph) -> ApiResult<GraphTables> {
         let encoding = &proxy.encoding.id;
-        let in_common = |t: &Tables| {
-            let parts = t.staged.parts.iter().zip(&staged.parts);
-            parts.filter(|(a, b)| a.program == b.program).count()
-        };
+        let in_common = |t: &Tables| t.graph.points().zip(graph.points()).filter(|(a, b)| a == b).count();
         let before = {
             let all = locked(&self.tables);
             let fit = || all.iter().filter(|t| t.encoding == *encoding);
             let found = fit().find(|t| t.viewer == viewer).or_else(|| fit().max_by_key(|t| in_common(t)));
-            found.map(|t| (t.staged.clone(), t.tables.clone()))
+            found.map(|t| (t.graph.clone(), t.tables.clone()))
         };
         let plan = Bake::quick(&proxy.encoding, QUICK_SIZE);
-        let tables = staged.tables(&plan, before.as_ref().map(|(staged, tables)| (staged, tables)));
+        let tables = graph.tables(&plan, before.as_ref().map(|(graph, tables)| (graph, tables)));
         let tables = tables.map_err(ApiError::internal)?;
-        let (encoding, staged) = (encoding.clone(), staged.clone());
+        let (encoding, graph) = (encoding.clone(), graph.clone());
         let mut all = locked(&self.tables);
         all.retain(|t| t.viewer != viewer || t.encoding != encoding);
-        all.push(Tables { viewer, encoding, staged, tables: tables.clone() });
+        all.push(Tables { viewer, encoding, graph, tables: tables.clone() });
         let more = all.len().saturating_sub(MOST_TABLES);
         all.drain(..more);
         Ok(tables)
@@ -237,7 +234,7 @@ impl TexturedKept {
 /// Appends the bytes of what halation adds and nothing else. `false` when `stop` was set meanwhile.
 pub fn halation_alone(
     proxy: &Proxy,
-    staged: &Staged,
+    graph: &Graph,
     cut: &Cut,
     display: &Encoding,
     frame: &mut Frame,
@@ -247,7 +244,7 @@ pub fn halation_alone(
     let out = grown(frame, cut);
     out.chunks_exact_mut(4).for_each(|p| p[3] = 255);
     let target = Target::bytes(cut.inside, out);
-    staged.halation_alone(&window(proxy, &cut.plate), &cut.plate, display, stop, target).is_some()
+    graph.halation_alone(&window(proxy, &cut.plate), &cut.plate, display, stop, target).is_some()
 }
 
 /// The path that shows grain and nothing else: its film, without other steps.

@@ -6,7 +6,7 @@ use lantern_core::bake::Bake;
 use lantern_core::colour::difference::{LabOf, ciede2000};
 use lantern_core::colour::{Encoding, chart::patches_ap1, primaries::BT709};
 use lantern_core::film::stock::{negatives, prints};
-use lantern_core::graph::{Program, Staged, Target};
+use lantern_core::graph::{Graph, Program, Target};
 use lantern_core::look::{Path, Step};
 use lantern_core::step::{
     Balance, Bloom, Flicker, GateWeave, Grain, Halation, Negative, PlainRendering, Print, Softness, Values,
@@ -41,10 +41,10 @@ fn program(steps: Vec<Step>) -> Program {
     Program::compile(&Path::of(steps), &encoding("acescct"), &encoding("rec709")).unwrap()
 }
 
-fn staged(steps: Vec<Step>) -> Staged {
+fn graph(steps: Vec<Step>) -> Graph {
     let path = Path::of(steps);
     path.check().unwrap();
-    Staged::compile(&path, &encoding("acescct"), &encoding("rec709")).unwrap()
+    Graph::compile(&path, &encoding("acescct"), &encoding("rec709")).unwrap()
 }
 
 /// A picture of the chart's patches in ACEScct, each a field of its own, with a lamp in the middle.
@@ -115,9 +115,9 @@ fn texture_of_nothing_leaves_the_picture_that_the_program_makes() {
         let mut want = source.clone();
         program(rendering.clone()).run_parallel(&mut want);
         let mut got = source.clone();
-        let staged = staged(with(idle(), rendering));
-        assert!(staged.has_texture());
-        staged.run(&mut got, &plate, &NEVER).unwrap();
+        let graph = graph(with(idle(), rendering));
+        assert!(graph.has_texture());
+        graph.run(&mut got, &plate, &NEVER).unwrap();
         let most = differences(&want, &got).into_iter().fold(0.0, f64::max);
         // The straight film's logarithm and back, and sums in another order.
         assert!(most < 0.05, "{most}");
@@ -145,26 +145,26 @@ fn through_tables_a_textured_picture_is_nearly_the_exact_one_and_tables_that_are
         let mut steps = with(texture(), vec![negative(), print(|p| p.red = points)]);
         let balance = Values::Balance(Balance { exposure, ..Default::default() });
         steps.insert(0, Step::new("balance", Zone::Scene, balance));
-        let staged = staged(steps);
-        let tables = staged.tables(&plan, before.as_ref().map(|(s, t)| (s, t))).unwrap();
+        let graph = graph(steps);
+        let tables = graph.tables(&plan, before.as_ref().map(|(s, t)| (s, t))).unwrap();
         let mut exact = source.clone();
-        staged.run(&mut exact, &plate, &NEVER).unwrap();
+        graph.run(&mut exact, &plate, &NEVER).unwrap();
         let mut quick = source.clone();
         let window = Window { pixels: &source, width: w, at: [0, 0] };
-        let made = staged.textured(Some(&tables), &window, &plate, &mut Room::default(), &NEVER).unwrap();
-        staged.finish(Some(&tables), &made, Target::over([w, h], &mut quick));
+        let made = graph.textured(Some(&tables), &window, &plate, &mut Room::default(), &NEVER).unwrap();
+        graph.finish(Some(&tables), &made, Target::over([w, h], &mut quick));
         let off = mean(&differences(&exact, &quick));
         // Dragging quality: a just noticeable difference is about 1 (common practice).
         assert!(off < 1.0, "{points} {exposure}: {off}");
-        before = Some((staged, tables));
+        before = Some((graph, tables));
     }
 }
 
 #[test]
 fn work_that_is_stopped_gives_nothing() {
-    let staged = staged(with(vec![film_step("grain", Values::Grain(Grain::default()))], vec![negative()]));
+    let graph = graph(with(vec![film_step("grain", Values::Grain(Grain::default()))], vec![negative()]));
     let mut pixels = picture(32, 24);
-    assert!(staged.run(&mut pixels, &Plate::whole(32, 24, 24.9, 0), &AtomicBool::new(true)).is_none());
+    assert!(graph.run(&mut pixels, &Plate::whole(32, 24, 24.9, 0), &AtomicBool::new(true)).is_none());
 }
 
 #[test]
@@ -227,7 +227,7 @@ fn grain_counts_in_full_where_a_film_is_taken_on_in_part() {
         let grain = film_step("grain", Values::Grain(Grain { colour: 0.0, ..Default::default() }));
         let rendering = vec![negative(), print(|p| (p.tone, p.colour) = (tone, tone))];
         let mut pixels = grey.clone();
-        staged(with(vec![grain], rendering)).run(&mut pixels, &plate, &NEVER).unwrap();
+        graph(with(vec![grain], rendering)).run(&mut pixels, &plate, &NEVER).unwrap();
         // In the logarithm of light, where grain is put on.
         let logs: Vec<f64> = pixels.iter().map(|p| f64::from(p[1]).powf(2.4).log10()).collect();
         let m = mean(&logs);
@@ -248,13 +248,13 @@ fn a_scene_referred_picture_has_what_the_lens_does_and_lists_what_the_film_would
         film_step("The grain", Values::Grain(Grain::default())),
     ];
     let path = Path::of(with(texture, vec![negative(), print(|_| {})]));
-    let staged = Staged::compile(&path, &encoding("acescct"), &encoding("acescct")).unwrap();
-    let said: Vec<&str> = staged.last.left_out.iter().map(|l| l.step.as_str()).collect();
+    let graph = Graph::compile(&path, &encoding("acescct"), &encoding("acescct")).unwrap();
+    let said: Vec<&str> = graph.last.left_out.iter().map(|l| l.step.as_str()).collect();
     assert!(said.contains(&"negative") && said.contains(&"print") && said.contains(&"The grain"), "{said:?}");
     assert!(!said.contains(&"The vignette"));
     let (w, h) = (64, 36);
     let mut pixels = vec![[0.413_588_4, 0.413_588_4, 0.413_588_4, 1.0]; w * h];
-    staged.run(&mut pixels, &Plate::whole(w, h, 24.9, 0), &NEVER).unwrap();
+    graph.run(&mut pixels, &Plate::whole(w, h, 24.9, 0), &NEVER).unwrap();
     // S-2016-001: 17.52 stops are one unit of code.
     let stops = |p: [f32; 4]| (p[1] - 0.413_588_4) * 17.52;
     assert!(stops(pixels[0]) < -0.6 && stops(pixels[h / 2 * w + w / 2]).abs() < 0.02);

@@ -1,0 +1,89 @@
+//! The picture formats: one entry each, defined in the format's own file. From it come what is recognised, what is read and
+//! written, and what a format has no place for.
+
+use crate::facts::Facts;
+use crate::frame::Frame;
+use crate::{FormatError, dpx, exr, jpeg, png, tiff};
+use lantern_core::colour::Encoding;
+
+/// A picture format.
+pub struct PictureFormat {
+    /// What people call it.
+    pub name: &'static str,
+    /// What names of its files end with, the usual one first.
+    pub endings: &'static [&'static str],
+    /// Whether a file that begins like this is of it.
+    pub begins: fn(&[u8]) -> bool,
+    /// Reads a picture with what lies beside it.
+    pub read: fn(&[u8]) -> Result<Frame, FormatError>,
+    /// Reads what a file says of itself, without its pixels.
+    pub facts: fn(&[u8]) -> Result<Facts, FormatError>,
+    /// Writes a picture of an encoding in the format's usual depth. `None` for one that is only read.
+    pub write: Option<Writer>,
+    /// What it has a place for beside the pixels.
+    pub keeps: Keeps,
+}
+
+/// Writes a picture of an encoding.
+pub type Writer = fn(&Frame, Option<&Encoding>) -> Result<Vec<u8>, FormatError>;
+
+/// What a format has a place for beside the pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Keeps {
+    /// Data and display windows.
+    pub windows: bool,
+    /// How rows and columns stand.
+    pub orientation: bool,
+}
+
+/// Every picture format.
+pub const PICTURES: &[PictureFormat] = &[png::FORMAT, tiff::FORMAT, exr::FORMAT, dpx::FORMAT, jpeg::FORMAT];
+
+/// The format of a file by its first bytes.
+pub fn of_bytes(head: &[u8]) -> Result<&'static PictureFormat, FormatError> {
+    PICTURES.iter().find(|f| (f.begins)(head)).ok_or(FormatError::UnknownPicture)
+}
+
+/// The format that a name ends with, in any case.
+pub fn of_ending(ending: &str) -> Option<&'static PictureFormat> {
+    let ending = ending.to_ascii_lowercase();
+    PICTURES.iter().find(|f| f.endings.contains(&ending.as_str()))
+}
+
+/// Every ending of pictures that are read.
+pub fn endings() -> impl Iterator<Item = &'static str> {
+    PICTURES.iter().flat_map(|f| f.endings).copied()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use lantern_core::picture::Picture;
+
+    #[test]
+    fn what_is_written_is_recognised_as_its_own_format_and_no_other() {
+        let picture = Picture::new(3, 2, vec![[0.25, 0.5, 0.75, 1.0]; 6]).unwrap();
+        let frame = Frame::from(picture);
+        for format in PICTURES {
+            let Some(write) = format.write else { continue };
+            let bytes = write(&frame, None).unwrap();
+            let known: Vec<_> = PICTURES.iter().filter(|f| (f.begins)(&bytes)).map(|f| f.name).collect();
+            assert_eq!(known, [format.name]);
+            assert_eq!((format.facts)(&bytes).unwrap().format, format.name);
+            let read = (format.read)(&bytes).unwrap().picture;
+            assert!((read.pixels[4][1] - 0.5).abs() < 1e-3, "{}", format.name);
+        }
+    }
+
+    #[test]
+    fn endings_are_lower_case_and_belong_to_one_format() {
+        let mut all: Vec<_> = endings().collect();
+        assert!(all.iter().all(|e| *e == e.to_ascii_lowercase()));
+        let count = all.len();
+        all.sort_unstable();
+        all.dedup();
+        assert_eq!(all.len(), count);
+        assert_eq!(of_ending("TIF").map(|f| f.name), Some("TIFF"));
+        assert!(of_ending("cube").is_none() && of_bytes(b"LUT_3D_SIZE 2").is_err() && of_bytes(b"").is_err());
+    }
+}
