@@ -51,7 +51,7 @@ fn shown(chain: &Chain, colours: &[[f64; 3]]) -> Vec<[f64; 3]> {
 }
 
 fn lab(rgb: [f64; 3]) -> [f64; 3] {
-    let xyz = AP1.to_xyz().unwrap().apply(rgb.map(|v| v.max(0.0)));
+    let xyz = AP1.to_xyz().apply(rgb.map(|v| v.max(0.0)));
     xyz_to_lab(xyz, xy_to_xyz(AP1.white))
 }
 

@@ -3,18 +3,18 @@
 use crate::light::{Finish, Material, Stage};
 use crate::shape::{PLAIN, Place, bend, globe};
 use crate::vector::{V3, noise, rough, splat, v};
-use lantern_core::colour::{Adaptation, Mat3, adaptation::locus, primaries};
+use lantern_core::colour::{Adaptation, adaptation::locus, primaries};
 
 /// Reflectance or light given as display sRGB (0..1), as linear AP1.
 pub fn srgb(r: f64, g: f64, b: f64) -> V3 {
     let linear = |x: f64| if x <= 0.04045 { x / 12.92 } else { ((x + 0.055) / 1.055).powf(2.4) };
-    let m = primaries::BT709.to(&primaries::AP1, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
+    let m = primaries::BT709.to(&primaries::AP1, Adaptation::Bradford);
     to_f32(m.apply([linear(r), linear(g), linear(b)]))
 }
 
 /// Light of a temperature in kelvin with luminance 1, linear AP1.
 pub fn warm(kelvin: f64) -> V3 {
-    let m = primaries::AP1.to_xyz().and_then(|m| m.inverse()).unwrap_or(Mat3::IDENTITY);
+    let m = primaries::AP1.from_xyz();
     to_f32(m.apply(primaries::xy_to_xyz(locus(kelvin, 0.0))))
 }
 

@@ -5,7 +5,7 @@
 use crate::{FormatError, dpx, jpeg};
 use exr::meta::MetaData;
 use lantern_core::colour::{
-    Primaries,
+    primaries::Chromaticities,
     primaries::{AP0, AP1, BT709, BT2020, P3_D65},
 };
 use lantern_core::picture::check_size;
@@ -157,7 +157,8 @@ pub(crate) fn openexr(bytes: &[u8]) -> Result<Facts, FormatError> {
         ),
         Some(c) => {
             let xy = |v: exr::math::Vec2<f32>| [f64::from(v.0), f64::from(v.1)];
-            let said = Primaries { red: xy(c.red), green: xy(c.green), blue: xy(c.blue), white: xy(c.white) };
+            let said =
+                Chromaticities { red: xy(c.red), green: xy(c.green), blue: xy(c.blue), white: xy(c.white) };
             known_primaries(&said).map_or_else(
                 || Guess::new(None, format!("OpenEXR chromaticities red {:.3} {:.3}, green {:.3} {:.3}, blue {:.3} {:.3}: none of the known encodings", c.red.0, c.red.1, c.green.0, c.green.1, c.blue.0, c.blue.1)),
                 |(id, name)| Guess::new(Some(id), format!("OpenEXR chromaticities: {name}")),
@@ -169,7 +170,7 @@ pub(crate) fn openexr(bytes: &[u8]) -> Result<Facts, FormatError> {
 }
 
 /// The linear encoding whose primaries these are.
-fn known_primaries(said: &Primaries) -> Option<(&'static str, &'static str)> {
+fn known_primaries(said: &Chromaticities) -> Option<(&'static str, &'static str)> {
     let known = [
         ("acescg", "AP1", AP1),
         ("aces2065-1", "AP0", AP0),

@@ -31,7 +31,7 @@ pub fn profile(encoding: &Encoding) -> Option<Vec<u8>> {
     if encoding.reference != Reference::Display {
         return None;
     }
-    let to_xyz = encoding.primaries.to_xyz()?;
+    let to_xyz = encoding.primaries.to_xyz();
     let chad = Adaptation::Bradford.between(encoding.primaries.white, xyz_to_xy(D50));
     let colorants = chad.after(&to_xyz).0;
     let xyz = |v: [f64; 3]| tag(b"XYZ ", v.iter().flat_map(|v| fixed(*v)).collect());

@@ -36,13 +36,17 @@ impl Adaptation {
         }
     }
 
+    /// What the cones see of a white (xy) at Y = 1.
+    pub(super) fn cones_of(self, white: [f64; 2]) -> [f64; 3] {
+        self.to_cones().apply(xy_to_xyz(white))
+    }
+
     /// The XYZ matrix that turns the white `from` (xy) into the white `to` (xy).
     pub fn between(self, from: [f64; 2], to: [f64; 2]) -> Mat3 {
         let cones = self.to_cones();
-        let (a, b) = (cones.apply(xy_to_xyz(from)), cones.apply(xy_to_xyz(to)));
+        let (a, b) = (self.cones_of(from), self.cones_of(to));
         let gains = Mat3::diagonal([b[0] / a[0], b[1] / a[1], b[2] / a[2]]);
-        // Both matrices above are regular constants.
-        let back = cones.inverse().unwrap_or(Mat3::IDENTITY);
+        let back = cones.inverse().expect("both matrices above are regular constants");
         back.after(&gains).after(&cones)
     }
 }

@@ -1,7 +1,7 @@
 //! A 24-patch colour chart as published colorimetry.
 
 use super::{
-    Adaptation, Mat3,
+    Adaptation,
     primaries::{AP1, xy_to_xyz, xyz_to_xy},
 };
 
@@ -40,13 +40,13 @@ pub const PATCHES: [(&str, [f64; 3]); 24] = [
 /// The patches as scene-linear AP1 under the working white, adapted by CAT16.
 pub fn patches_ap1() -> [[f64; 3]; 24] {
     let adapt = Adaptation::Cat16.between(ILLUMINANT_C, AP1.white);
-    let to_rgb = AP1.to_xyz().and_then(|m| m.inverse()).unwrap_or(Mat3::IDENTITY).after(&adapt);
+    let to_rgb = AP1.from_xyz().after(&adapt);
     PATCHES.map(|(_, [x, y, big_y])| to_rgb.apply(xy_to_xyz([x, y]).map(|v| v * big_y)))
 }
 
 /// CIE 1931 xy of the patches under the working white.
 pub fn patches_xy() -> [[f64; 2]; 24] {
-    let to_xyz = AP1.to_xyz().unwrap_or(Mat3::IDENTITY);
+    let to_xyz = AP1.to_xyz();
     patches_ap1().map(|rgb| xyz_to_xy(to_xyz.apply(rgb)))
 }
 

@@ -22,7 +22,7 @@ pub struct LabOf {
 impl LabOf {
     /// For RGB with these primaries.
     pub fn new(p: &primaries::Primaries) -> Self {
-        Self { to_xyz: p.to_xyz().unwrap_or(Mat3::IDENTITY), white: primaries::xy_to_xyz(p.white) }
+        Self { to_xyz: p.to_xyz(), white: primaries::xy_to_xyz(p.white) }
     }
 
     /// L*, a*, b* of linear light, 1.0 = white.

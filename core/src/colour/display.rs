@@ -33,6 +33,6 @@ impl Display {
 
     /// Luma weights of its primaries.
     pub fn luma(&self) -> [f32; 3] {
-        self.primaries.luma().unwrap_or([1.0 / 3.0; 3]).map(|v| v as f32)
+        self.primaries.luma().map(|v| v as f32)
     }
 }

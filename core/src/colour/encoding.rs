@@ -214,12 +214,12 @@ impl Encoding {
     ///
     /// Primaries of an encoding are checked where it is made, so there always is one.
     pub fn matrix_to(&self, other: &Primaries) -> Mat3 {
-        self.primaries.to(other, self.adaptation).unwrap_or(Mat3::IDENTITY)
+        self.primaries.to(other, self.adaptation)
     }
 
     /// The matrix from linear RGB of `other` to this encoding's.
     pub fn matrix_from(&self, other: &Primaries) -> Mat3 {
-        self.matrix_to(other).inverse().unwrap_or(Mat3::IDENTITY)
+        self.primaries.back_from(other, self.adaptation)
     }
 
     /// Whether code values are linear light with no upper end, so that a table needs a shaper.

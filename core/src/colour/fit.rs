@@ -1,7 +1,7 @@
 //! Bringing display light into a display's own cube: sharply what Screen steps push out, smoothly what comes from films
 //! and from other displays.
 
-use super::{Adaptation, Display, Mat3};
+use super::{Adaptation, Display};
 use crate::numeric::lane::{N, Planes, powf, select};
 
 /// The cube of a display: luma weights of its primaries, and its brightest light.
@@ -126,8 +126,8 @@ impl Refit {
     /// `None` where every colour of `from` lies inside `to` as it is.
     pub fn between(from: &Display, to: &Display) -> Option<Self> {
         let cube = Cube::of(to);
-        let m = from.primaries.to(&to.primaries, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
-        let luma = to.primaries.luma().unwrap_or([1.0 / 3.0; 3]);
+        let m = from.primaries.to(&to.primaries, Adaptation::Bradford);
+        let luma = to.primaries.luma();
         let mut widest = 0.0_f64;
         for face in 0..6 {
             for k in 0..FACE_POINTS * FACE_POINTS {

@@ -31,7 +31,7 @@ impl Plane {
 
     /// The plane of RGB with these primaries.
     pub fn of(primaries: &Primaries) -> Self {
-        Self::new(primaries.luma().unwrap_or([0.2126, 0.7152, 0.0722]))
+        Self::new(primaries.luma())
     }
 
     /// BT.709 with the weights of the recommendation (item 3.2).

@@ -107,9 +107,6 @@ impl CameraProfile {
     /// The encoding that this profile describes, under the id `camera`.
     pub fn encoding(&self) -> Result<Encoding, ProfileError> {
         let transfer = Transfer::Log(self.curve()?);
-        let fail =
-            || ProfileError::Range(self.name.clone(), "the primaries lie on one line or have no white");
-        self.primaries.to_xyz().ok_or_else(fail)?;
         Ok(Encoding {
             id: "camera".into(),
             name: self.name.clone(),

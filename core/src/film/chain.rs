@@ -200,7 +200,7 @@ impl Chain {
 
 /// Luminance of linear AP1.
 fn luma(rgb: [f64; 3]) -> f64 {
-    let w = AP1.luma().unwrap_or([1.0 / 3.0; 3]);
+    let w = AP1.luma();
     rgb.iter().zip(w).map(|(v, w)| v * w).sum()
 }
 

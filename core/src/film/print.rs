@@ -63,7 +63,7 @@ impl Projection {
         let clear = dyes.clear;
         let white = std::array::from_fn(|i| adapted * clear[i] + (1.0 - adapted) * D65[i]);
         let adapt = Adaptation::Bradford.between(xyz_to_xy(white), AP1.white);
-        let to_rgb = AP1.to_xyz().and_then(|m| m.inverse()).unwrap_or(Mat3::IDENTITY);
+        let to_rgb = AP1.from_xyz();
         Self { dyes, silver, to_ap1: to_rgb.after(&adapt), black: 0.0, locked: None }
     }
 

@@ -136,7 +136,7 @@ impl Compiler {
 
     /// Changes the values' state; scene to display goes through a rendering only.
     fn go(&mut self, to: State) {
-        let p3 = |d: &Display| d.primaries.to(&P3_D65, Default::default()).unwrap_or(Mat3::IDENTITY);
+        let p3 = |d: &Display| d.primaries.to(&P3_D65, Default::default());
         while self.state != to {
             let next = match (self.state, to) {
                 (State::SceneLinear, _) => {
@@ -156,7 +156,7 @@ impl Compiler {
                     State::ScreenCode
                 }
                 (State::ScreenLinear, _) => {
-                    let back = p3(&self.display).inverse().unwrap_or(Mat3::IDENTITY);
+                    let back = self.display.primaries.back_from(&P3_D65, Default::default());
                     self.matrix(back);
                     State::Display
                 }
@@ -425,7 +425,7 @@ impl Compiler {
         let display = to.display();
         if self.display.primaries != display.primaries {
             let m = self.display.primaries.to(&display.primaries, Default::default());
-            self.matrix(m.unwrap_or(Mat3::IDENTITY));
+            self.matrix(m);
             self.ops.extend(Refit::between(&self.display, &display).map(Op::Refit));
         }
         self.ops.push(Op::Fit(Cube::of(&display)));

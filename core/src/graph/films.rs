@@ -56,7 +56,7 @@ impl FilmEnd {
     /// The end of a chain on a display; `plain` is the rendering that stands for tones and colours that are not taken.
     pub fn new(chain: &Chain, plain: Rendering, display: &Display) -> Self {
         let to_display = plain::to_display(display);
-        let from_display = to_display.inverse().unwrap_or(crate::colour::Mat3::IDENTITY).to_f32();
+        let from_display = plain::from_display(display).to_f32();
         let lights = (display.is_hdr() && chain.lights > 0.0).then(|| Lights {
             curve: ToneCurve::new(&PlainRendering::default(), display.headroom),
             share: chain.lights as f32,

@@ -3,7 +3,7 @@
 use super::Program;
 use super::fill::{Bake, bake};
 use super::program::Op;
-use crate::colour::{Encoding, Mat3, fit::Cube, primaries::AP1};
+use crate::colour::{Encoding, fit::Cube, primaries::AP1};
 use crate::numeric::lane::{self, N, Planes};
 use crate::picture::to_bytes;
 use crate::table::{Domain, Table, TableError};
@@ -163,8 +163,7 @@ impl Graph {
         let Some((at, kernel)) = halation else { return Some(()) };
         items.truncate(at);
         items.push(Item::Alone(kernel));
-        let mut to_display =
-            AP1.to(&display.primaries, Default::default()).unwrap_or(Mat3::IDENTITY).to_f32();
+        let mut to_display = AP1.to(&display.primaries, Default::default()).to_f32();
         to_display.0.as_flattened_mut().iter_mut().for_each(|v| *v *= BRIGHTER);
         let cube = Cube::of(&display.display());
         let ops = vec![Op::Matrix(to_display), Op::Fit(cube), Op::Encode(display.transfer)];

@@ -138,7 +138,12 @@ impl Rendering {
 
 /// Linear AP1 to a display's primaries.
 pub fn to_display(display: &Display) -> Mat3 {
-    AP1.to(&display.primaries, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY)
+    AP1.to(&display.primaries, Adaptation::Bradford)
+}
+
+/// The way back from light of a display to linear AP1.
+pub fn from_display(display: &Display) -> Mat3 {
+    AP1.back_from(&display.primaries, Adaptation::Bradford)
 }
 
 impl PlainRendering {
@@ -164,8 +169,8 @@ impl PlainRendering {
 /// The largest distance from neutral that colours of AP1 have in each channel of a display, with a twelfth to
 /// spare for lights beyond AP1.
 fn limits(display: &Display, calm: f64) -> [f64; 3] {
-    let m = AP1.to(&display.primaries, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
-    let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]);
+    let m = AP1.to(&display.primaries, Adaptation::Bradford);
+    let luma = display.primaries.luma();
     let mut limits = [1.0_f64; 3];
     const STEPS: usize = 128;
     for i in 0..3 * STEPS {
@@ -306,7 +311,7 @@ mod tests {
 
     #[test]
     fn lamps_as_wide_as_ap1_come_in_without_clipping() {
-        let to_display = AP1.to(&BT709, Adaptation::Bradford).unwrap();
+        let to_display = AP1.to(&BT709, Adaptation::Bradford);
         for i in 0..60 {
             let t = i as f64 / 20.0;
             let (side, f) = (t as usize, t.fract());

@@ -262,7 +262,7 @@ mod tests {
 
     #[test]
     fn the_dropper_finds_four_known_lamps_and_makes_the_charts_greys_neutral() {
-        let from_xyz = AP1.to_xyz().unwrap().inverse().unwrap();
+        let from_xyz = AP1.to_xyz().inverse().unwrap();
         // Three lamps on the locus (CIE 015: daylight above 4000 K, Planck below) and one a good deal green of it.
         for (kelvin, duv) in [(2_800.0, 0.0), (4_300.0, 0.0), (9_300.0, 0.0), (4_000.0, 0.010)] {
             let lamp = from_xyz.apply(xy_to_xyz(locus(kelvin, duv)));

@@ -5494,7 +5494,7 @@ export interface components {
              */
             white: number;
         };
-        /** @description CIE 1931 xy chromaticities of three primaries and their white. */
+        /** @description Primaries and their white, of which every matrix exists: checked once, where they are made. */
         Primaries: {
             /** @description Blue primary, x and y. */
             blue: number[];

@@ -64,8 +64,8 @@ impl Pair {
     /// The pair of a rendering for a display. What undoes a display picture is always the standard one; a look's own
     /// parameters act on the way out alone.
     pub fn new(of: &PlainRendering, display: &Display) -> Self {
-        let to_ap1 = display.primaries.to(&AP1, Adaptation::Bradford).unwrap_or(Mat3::IDENTITY);
-        let luma = display.primaries.luma().unwrap_or([1.0 / 3.0; 3]);
+        let to_ap1 = display.primaries.to(&AP1, Adaptation::Bradford);
+        let luma = display.primaries.luma();
         let spread = to_ap1.0.map(|row| {
             let row: [f64; 3] =
                 std::array::from_fn(|c| ((1.0 + SPREAD) * row[c] - SPREAD * luma[c]).max(LEAST));
@@ -77,7 +77,10 @@ impl Pair {
         let top = tone.peak_stops();
         let cap = linear_to_acescct(0.18 * top.exp2()) + CAP_FROM;
         Self {
-            to_display: to_scene.inverse().unwrap_or(Mat3::IDENTITY).to_f32(),
+            to_display: to_scene
+                .inverse()
+                .expect("the hue-keeping matrix of a display can be inverted")
+                .to_f32(),
             to_scene: to_scene.to_f32(),
             luma: display.luma(),
             calm: ((1.0 - of.calm) * (1.0 + SPREAD)) as f32,
