@@ -153,7 +153,7 @@ describe("a sequence", () => {
     calls.group.mockResolvedValue([group]);
     await send(...files);
     expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ number: 101, shot: "ferry", expected: 3 }));
-    expect(calls.addFrame.mock.calls.map(([shot, frame]) => [shot, (frame as { number: number }).number])).toEqual([["new", 102], ["new", 103]]);
+    expect(calls.addFrame.mock.calls.map(([shot, frame]) => `${shot} ${(frame as { number: number }).number}`).sort()).toEqual(["new 102", "new 103"]);
   });
 
   it("that was begun before goes on in its shot, without the frames that are there in full", async () => {
