@@ -50,6 +50,8 @@ enum Command {
 enum Description {
     /// OpenAPI of the server's JSON API.
     Openapi,
+    /// What a message of the preview socket is made of, as TypeScript.
+    Socket,
     /// JSON Schema of look files.
     Look,
 }
@@ -107,6 +109,10 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
             let document = match what {
                 Description::Openapi => lantern_server::api::openapi::build(),
                 Description::Look => lantern_core::look::schema::look_schema(),
+                Description::Socket => {
+                    print!("{}", lantern_server::preview::layout::typescript());
+                    return Ok(());
+                }
             };
             println!("{document:#}");
             Ok(())

@@ -166,7 +166,9 @@ pub fn check_written(path: &Path) -> Outcome<()> {
     }
     let formats = registry::PICTURES.iter().filter(|f| f.write.is_some());
     let names: Vec<String> = formats.map(|f| format!(".{}", f.endings[0])).collect();
-    Err(Failure(format!("{}: pictures are written as {}", path.display(), names.join(", "))))
+    let names = names.join(", ");
+    let names = names.rsplit_once(", ").map_or(names.clone(), |(all, last)| format!("{all} or {last}"));
+    Err(Failure(format!("{}: pictures are written as {names}", path.display())))
 }
 
 /// A picture of an encoding in the format that the file's name ends with: PNG and TIFF in 16 bit, DPX in 10 bit,

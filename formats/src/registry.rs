@@ -37,7 +37,7 @@ pub struct Keeps {
 }
 
 /// Every picture format.
-pub const PICTURES: &[PictureFormat] = &[png::FORMAT, tiff::FORMAT, exr::FORMAT, dpx::FORMAT, jpeg::FORMAT];
+pub const PICTURES: &[PictureFormat] = &[png::FORMAT, tiff::FORMAT, dpx::FORMAT, exr::FORMAT, jpeg::FORMAT];
 
 /// The format of a file by its first bytes.
 pub fn of_bytes(head: &[u8]) -> Result<&'static PictureFormat, FormatError> {

@@ -14,7 +14,8 @@ use lantern_core::step::{
 };
 use lantern_formats::Depth;
 use lantern_server::media::folders::Folders;
-use lantern_server::preview::request::{HEADER, SampleRequest};
+use lantern_server::preview::layout::HEADER;
+use lantern_server::preview::request::SampleRequest;
 use lantern_server::preview::{Counts, Kind, PictureRequest, Quality, Show, Studio};
 use lantern_server::seed::{Seed, SeedScene, seed};
 use lantern_server::{Data, api, jobs};

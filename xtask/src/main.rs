@@ -139,7 +139,11 @@ fn sheets(rest: &[String]) -> Outcome {
 }
 
 fn types() -> Outcome {
-    for (what, file) in [("openapi", "web/openapi.json"), ("look", "docs/look.schema.json")] {
+    for (what, file) in [
+        ("openapi", "web/openapi.json"),
+        ("look", "docs/look.schema.json"),
+        ("socket", "web/src/preview/layout.ts"),
+    ] {
         let mut describe =
             command("", "cargo", &["run", "--quiet", "--package", "dusky-lantern", "--", "describe", what]);
         let made = describe.output().map_err(|e| e.to_string())?;

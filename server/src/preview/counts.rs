@@ -1,8 +1,9 @@
 //! The counts that go with a picture.
 
+use super::layout::{Frame, HEADER, holds};
 use super::output::{Output, Point};
 use super::proxy::Proxy;
-use super::request::{Counts, Frame, HEADER, holds};
+use super::request::Counts;
 use crate::error::{ApiError, ApiResult};
 use lantern_core::graph::Program;
 use lantern_core::look::Path;

@@ -1,6 +1,7 @@
 //! Live pictures: the page sends a path, the server sends pixels and scope counts.
 
 pub mod counts;
+pub mod layout;
 pub mod light;
 pub mod monitor;
 pub mod output;
@@ -13,6 +14,7 @@ pub mod socket;
 pub mod studio;
 pub mod textured;
 
+pub use layout::{Frame, Kind};
 pub use proxy::{Proxies, Proxy, Source};
-pub use request::{CardsRequest, Counts, Frame, Kind, PictureRequest, Quality, RowRequest, Show};
+pub use request::{CardsRequest, Counts, PictureRequest, Quality, RowRequest, Show};
 pub use studio::Studio;

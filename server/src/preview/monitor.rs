@@ -1,6 +1,6 @@
 //! HDR deliveries on the page's own monitor: a tone map, which the page says is one.
 
-use super::request::HEADER;
+use super::layout::HEADER;
 use crate::error::{ApiError, ApiResult};
 use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::Encoding;

@@ -1,8 +1,8 @@
 //! What is painted over a picture: false colour, and marks on what is clipped or out of gamut.
 
+use super::layout::HEADER;
 use super::output::{Output, Point};
 use super::proxy::Proxy;
-use super::request::HEADER;
 use lantern_core::graph::Program;
 use lantern_core::look::Path;
 use lantern_core::scope::{limits, stops};

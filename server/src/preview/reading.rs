@@ -101,7 +101,7 @@ pub fn read(r: &ReadingRequest, media: &MediaFolder) -> ApiResult<Reading> {
     r.path.check()?;
     let mut path = r.path.clone();
     media.attach(&mut path);
-    let span = super::request::TONE_SPAN;
+    let span = super::layout::TONE_SPAN;
     let fingerprints = path.steps.iter().map(fingerprint).collect();
     // The step that is selected is drawn in full, also while it is off or at strength 0.
     for step in path.steps.iter_mut().filter(|s| Some(&s.id) == r.step.as_ref()) {

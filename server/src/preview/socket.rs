@@ -1,7 +1,8 @@
 //! The preview socket: requests in as JSON, frames out as bytes, latest wins.
 
+use super::layout::Kind;
 use super::reading::{ReadingRequest, read};
-use super::request::{CardsRequest, Kind, PictureRequest, RowRequest, SampleRequest};
+use super::request::{CardsRequest, PictureRequest, RowRequest, SampleRequest};
 use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
 use actix_web::{HttpRequest, HttpResponse, web};

@@ -1,11 +1,9 @@
 //! The studio: makes the pictures that pages ask for.
 
+use super::layout::{COLUMNS, Frame, HUE_BINS, Kind, TONE_BINS, TONE_SPAN, header, holds};
 use super::output::{Output, Point};
 use super::proxy::{FULL, Haste, Proxies, Proxy, Source};
-use super::request::{
-    COLUMNS, CardsRequest, Frame, HUE_BINS, Kind, MOST_CARDS, PictureRequest, Quality, RowRequest,
-    SampleRequest, Show, TONE_BINS, TONE_SPAN, header, holds,
-};
+use super::request::{CardsRequest, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest, Show};
 use super::textured::{Cut, TexturedKept};
 use super::{counts, monitor, paint, textured};
 use crate::cache::Kept;

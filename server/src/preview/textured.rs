@@ -1,7 +1,8 @@
 //! Pictures with texture, with what does not change kept between two frames.
 
+use super::layout::Frame;
 use super::proxy::Proxy;
-use super::request::{Frame, Quality};
+use super::request::Quality;
 use crate::error::{ApiError, ApiResult};
 use lantern_core::bake::Bake;
 use lantern_core::colour::Encoding;
