@@ -1,7 +1,7 @@
 //! Driving the real page in headless Chromium against the real program. Waits are on conditions only.
 
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
@@ -49,8 +49,14 @@ pub fn program() -> Outcome<PathBuf> {
 
 /// Starts a process and gives the first line of its output that `found` takes something from.
 fn start(command: &mut Command, found: impl Fn(&str) -> Option<String>) -> Outcome<(Running, String)> {
-    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn()?;
+    let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn()?;
     let output = child.stdout.take().ok_or("no output")?;
+    let mut complaints = child.stderr.take().ok_or("no output")?;
+    let complaints = std::thread::spawn(move || {
+        let mut said = Vec::new();
+        let _ = complaints.read_to_end(&mut said);
+        String::from_utf8_lossy(&said).into_owned()
+    });
     let running = Running(child);
     let mut lines = BufReader::new(output).lines();
     for line in lines.by_ref() {
@@ -60,7 +66,8 @@ fn start(command: &mut Command, found: impl Fn(&str) -> Option<String>) -> Outco
             return Ok((running, word));
         }
     }
-    Err("the process ended before it was ready".into())
+    let said = complaints.join().unwrap_or_default();
+    Err(format!("{:?} ended before it was ready: {said}", command.get_program()).into())
 }
 
 /// Serves a data folder on `port` (0: any free one). Gives the process and its address.
@@ -74,6 +81,18 @@ pub fn serve(data: &Path, port: u16) -> Outcome<(Running, String)> {
 /// Starts a server by a command. Gives the process and its address.
 pub fn start_server(command: &mut Command) -> Outcome<(Running, String)> {
     start(command, |line| line.split(" is at ").nth(1).map(str::to_owned))
+}
+
+/// Starts a driver of browsers. It looks for a free port and then takes it: where somebody else took it meanwhile, it is
+/// started again.
+fn chromedriver() -> Outcome<(Running, String)> {
+    const TRIES: usize = 3;
+    let once = || {
+        start(Command::new("chromedriver").arg("--port=0"), |line| {
+            line.split("successfully on port ").nth(1).map(|p| p.trim_end_matches('.').trim().to_owned())
+        })
+    };
+    (1..TRIES).find_map(|_| once().ok()).map_or_else(once, Ok)
 }
 
 /// Rows that the window's own frame takes.
@@ -116,10 +135,7 @@ impl Set {
     }
 
     async fn around(data: TempDir, server: Running, url: String) -> Outcome<Self> {
-        let mut command = Command::new("chromedriver");
-        let (chromedriver, port) = start(command.arg("--port=0"), |line| {
-            line.split("successfully on port ").nth(1).map(|p| p.trim_end_matches('.').trim().to_owned())
-        })?;
+        let (chromedriver, port) = chromedriver()?;
         let profile = tempfile::tempdir()?;
         let mut caps = DesiredCapabilities::chrome();
         for flag in [
