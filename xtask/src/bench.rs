@@ -52,5 +52,12 @@ pub fn run_all() -> Outcome {
         .env("LANTERN_DECODE", root().join("target/release/examples/decode"))
         .status()
         .map_err(|e| e.to_string())?;
-    if status.success() { Ok(()) } else { Err("the browser's figures failed".into()) }
+    if !status.success() {
+        return Err("the browser's figures failed".into());
+    }
+    let status = command("", "target/debug/clients", &[])
+        .env("LANTERN_PROGRAM", root().join("target/release/dusky-lantern"))
+        .status()
+        .map_err(|e| e.to_string())?;
+    if status.success() { Ok(()) } else { Err("the figures of many at once failed".into()) }
 }
