@@ -74,11 +74,6 @@ impl<K: Clone + Eq + Hash, V: Clone + Weight> Kept<K, V> {
         self.0.get_or_insert_with(key, make)
     }
 
-    /// What is kept, without counting as a use.
-    pub fn peek(&self, key: &K) -> Option<V> {
-        self.0.peek(key)
-    }
-
     /// What is kept.
     pub fn get(&self, key: &K) -> Option<V> {
         self.0.get(key)

@@ -162,8 +162,11 @@ async fn files_that_nothing_refers_to_go_when_the_folder_is_opened_again() {
     let orphan = data.media.keep(b"nobody's").unwrap();
     // Also one that has a row, which nothing refers to; and what is not ours stays.
     let forgotten = data.media.keep(b"forgotten").unwrap();
-    let row =
-        lantern_server::store::productions::Media { hash: forgotten.clone(), kind: "table".into(), bytes: 9 };
+    let row = lantern_server::store::productions::Media {
+        hash: forgotten.clone(),
+        kind: "picture".into(),
+        bytes: 9,
+    };
     data.store.with(|c| row.insert(c)).unwrap();
     let foreign = data.media.path(&own).unwrap().with_file_name("notes.txt");
     std::fs::write(&foreign, "mine").unwrap();

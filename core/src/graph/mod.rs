@@ -3,6 +3,7 @@
 //! Everything that anybody sees or measures of a path is the graph's own output or a named point of it.
 
 pub mod compile;
+mod compiler;
 pub mod fill;
 pub mod filmed;
 mod films;
@@ -12,9 +13,9 @@ pub mod run;
 mod settle;
 mod tables;
 
-pub use compile::{CompileError, LeftOut};
+pub use compile::CompileError;
 pub use fill::{Bake, bake};
 pub use filmed::Filmed;
 pub use fingerprint::{Fingerprint, fingerprint};
-pub use program::Program;
+pub use program::{LeftOut, Program};
 pub use run::{Graph, GraphTables, Node, Target};

@@ -4,7 +4,7 @@
 //! [`super::compile`].
 
 use super::films::Ways;
-use super::{LeftOut, tables};
+use super::tables;
 use crate::colour::bound::bound;
 use crate::colour::fit::{self, Cube, Refit, RollOff};
 use crate::colour::{matrix::Mat3f, transfer::Transfer};
@@ -17,6 +17,8 @@ use crate::step::Kernel;
 use crate::step::plain::{pair::PairBack, unrender::Unrender};
 use crate::texture::line::Line;
 use rayon::prelude::*;
+use schemars::JsonSchema;
+use serde::Serialize;
 
 /// The Screen zone's transfer.
 pub(super) const SCREEN_TRANSFER: Transfer = Transfer::Power(2.4);
@@ -86,6 +88,15 @@ pub(super) enum Op {
     RollOff(RollOff),
     /// The last, sharp fit into a display.
     Fit(Cube),
+}
+
+/// A step that the result does not hold, and why.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct LeftOut {
+    /// The step's name.
+    pub step: String,
+    /// Why it is not in.
+    pub why: String,
 }
 
 /// A compiled path from one encoding to another.

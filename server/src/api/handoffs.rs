@@ -6,7 +6,7 @@ use crate::jobs::{Jobs, handoff};
 use crate::preview::Studio;
 use crate::store::{
     Store,
-    handoffs::Handoff,
+    handoffs::{Handoff, SIZES},
     looks::{LookRow, Version},
     new_id, now,
     productions::Production,
@@ -17,9 +17,6 @@ use lantern_core::graph::Program;
 use lantern_core::look::Look;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-
-/// Sizes offered for writing.
-pub const SIZES: [i32; 3] = [17, 33, 65];
 
 /// Asks for a handoff.
 #[derive(Debug, Deserialize, JsonSchema)]

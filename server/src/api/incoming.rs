@@ -12,15 +12,13 @@ use crate::preview::{Source, Studio};
 use crate::store::Store;
 use crate::store::productions::Production;
 use crate::store::scenes::Scene;
-use crate::store::shots::{COMING, Frame, Shot};
+use crate::store::shots::{COMING, Frame, MOST_FRAMES, Shot};
 use actix_web::{HttpResponse, web};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// The most names that are put together at once.
 const MOST_NAMES: usize = 200_000;
-/// The most frames of a shot.
-const MOST_FRAMES: i32 = 200_000;
 
 /// Names of files that come together.
 #[derive(Debug, Deserialize, JsonSchema)]

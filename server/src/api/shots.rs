@@ -9,7 +9,7 @@ use crate::preview::Studio;
 use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
 use crate::preview::proxy::{Haste, Source};
 use crate::store::Store;
-use crate::store::shots::{Frame, Shot, ShotPatch};
+use crate::store::shots::{Frame, RATES, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
 use lantern_core::colour::likely::{Likely, likely};
@@ -112,7 +112,7 @@ pub async fn edit(
             let reason = if encoding.is_empty() { "set to unknown by hand" } else { SAID };
             patch.encoding_reason = Some(reason.into());
         }
-        if let Some(rate) = body.rate.filter(|rate| !(0.1..=1000.0).contains(rate)) {
+        if let Some(rate) = body.rate.filter(|rate| !RATES.contains(rate)) {
             return Err(ApiError::Invalid(format!("{rate} frames a second is no rate: 0.1 to 1000 are")));
         }
         cut(&mut patch, &row, &body, Frame::of_shot(c, &id)?.len() as i32)?;

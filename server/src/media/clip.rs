@@ -72,7 +72,7 @@ pub fn probe(path: &Path, name: &str) -> ApiResult<Clip> {
     lantern_core::picture::check_size(width, height).map_err(|e| wrong(e.to_string()))?;
     let ratio = stream["r_frame_rate"].as_str().and_then(|r| r.split_once('/'));
     let rate = ratio.and_then(|(a, b)| Some(a.parse::<f64>().ok()? / b.parse::<f64>().ok()?));
-    let rate = rate.filter(|r| (0.1..=1000.0).contains(r)).unwrap_or(24.0);
+    let rate = rate.filter(|r| crate::store::shots::RATES.contains(r)).unwrap_or(24.0);
     let frames = stream["nb_frames"].as_str().and_then(|n| n.parse().ok()).unwrap_or(0);
     let tag = |key: &str| stream[key].as_str().unwrap_or("unknown").to_owned();
     let (primaries, transfer) = (tag("color_primaries"), tag("color_transfer"));

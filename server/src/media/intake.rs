@@ -86,6 +86,11 @@ fn taken(
     TakenIn { frame, facts, decoded }
 }
 
+fn too_large(name: &str) -> ApiError {
+    let most = MOST_PICTURE >> 20;
+    ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture"))
+}
+
 /// A picture file that arrived whole and is safe on disk.
 pub struct Arrived {
     hash: String,
@@ -100,10 +105,7 @@ impl Arrived {
         let path = media.part(key)?;
         if media.have(key)? > MOST_PICTURE {
             media.drop_part(key)?;
-            let most = MOST_PICTURE >> 20;
-            return Err(ApiError::Invalid(format!(
-                "“{name}” is larger than {most} MB, the most for a picture"
-            )));
+            return Err(too_large(name));
         }
         if path.exists() {
             check_head(name, &path).inspect_err(|_| drop(media.drop_part(key)))?;
@@ -134,8 +136,7 @@ pub fn bytes(media: &MediaFolder, name: &str, number: i32, bytes: &[u8]) -> ApiR
 /// Takes in a file that lies on this machine.
 pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path) -> ApiResult<TakenIn> {
     if std::fs::metadata(path)?.len() > MOST_PICTURE {
-        let most = MOST_PICTURE >> 20;
-        return Err(ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture")));
+        return Err(too_large(name));
     }
     check_head(name, path)?;
     bytes(media, name, number, &std::fs::read(path)?)

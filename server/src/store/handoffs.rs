@@ -4,6 +4,9 @@ use super::schema::handoffs;
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 
+/// Points on a side of tables that are handed off.
+pub const SIZES: [i32; 3] = [17, 33, 65];
+
 /// A handoff.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
 #[diesel(table_name = handoffs)]

@@ -1,8 +1,10 @@
 //! A production file checked row by row before anything of it is saved: each value is one that the program itself could
 //! have written.
 
+use super::handoffs::SIZES;
 use super::manifest::{Manifest, ManifestFrame, ManifestHandoff, ManifestLook, ManifestShot, wrong};
 use super::productions::PROFILE;
+use super::shots::{MOST_FRAMES, RATES};
 use crate::error::ApiResult;
 use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
@@ -15,13 +17,6 @@ const MOST_NAME: usize = 200;
 const MOST_FILE_NAME: usize = 255;
 /// The longest word on why a shot has its encoding.
 const MOST_REASON: usize = 2000;
-/// Frames a second.
-const RATES: std::ops::RangeInclusive<f64> = 0.1..=1000.0;
-/// The most frames of a shot.
-const MOST_FRAMES: i32 = 200_000;
-/// Points on a side of tables that are handed off.
-const SIZES: [i32; 3] = [17, 33, 65];
-
 /// A name that can be shown on one line.
 fn name(what: &str, text: &str) -> ApiResult<()> {
     let fine =
@@ -133,7 +128,7 @@ impl ManifestLook {
         for v in &self.versions {
             Look::from_json(&v.document.to_string())?;
             positive("a version's number", i64::from(v.number) - 1)?;
-            if v.name.chars().count() > MOST_NAME || v.name.chars().any(char::is_control) {
+            if v.name.chars().count() > MOST_NAME {
                 return Err(wrong(format!("version {} has a name that is none", v.number)));
             }
         }

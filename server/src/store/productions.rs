@@ -123,19 +123,14 @@ impl Production {
 }
 
 impl Media {
-    /// Forgets files that nothing refers to any more, and gives the hashes of all that are left. Clips stay: their frames
-    /// do not name them.
+    /// Forgets pictures that no frame names any more, and gives the hashes of all files that are left. Clips stay, whose
+    /// frames do not name them; so do tables: a page's undo, or a change that is not saved yet, may bring a step back that
+    /// names one.
     pub fn still_used(c: &mut SqliteConnection) -> ApiResult<HashSet<String>> {
-        // Steps name tables inside of documents.
-        const FORGET: &str = "DELETE FROM media WHERE kind <> 'clip'
-            AND hash NOT IN (SELECT media_hash FROM frames)
+        const FORGET: &str =
+            "DELETE FROM media WHERE kind = 'picture' AND hash NOT IN (SELECT media_hash FROM frames)
             AND hash NOT IN (SELECT table_hash FROM profiles WHERE table_hash IS NOT NULL)
-            AND hash NOT IN (SELECT table_hash FROM handoffs WHERE table_hash IS NOT NULL)
-            AND NOT (kind = 'table' AND (
-                EXISTS (SELECT 1 FROM looks WHERE instr(document, media.hash))
-                OR EXISTS (SELECT 1 FROM look_versions WHERE instr(document, media.hash))
-                OR EXISTS (SELECT 1 FROM kept WHERE instr(document, media.hash))
-                OR EXISTS (SELECT 1 FROM shots WHERE instr(trim, media.hash))))";
+            AND hash NOT IN (SELECT table_hash FROM handoffs WHERE table_hash IS NOT NULL)";
         diesel::sql_query(FORGET).execute(c)?;
         Ok(media::table.select(media::hash).load::<String>(c)?.into_iter().collect())
     }

@@ -7,6 +7,11 @@ use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 use lantern_core::look::Path;
 
+/// The most frames of a shot.
+pub const MOST_FRAMES: i32 = 200_000;
+/// Frames a second that a shot may have.
+pub const RATES: std::ops::RangeInclusive<f64> = 0.1..=1000.0;
+
 /// A shot of a scene.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
 #[diesel(table_name = shots)]

@@ -6,7 +6,6 @@ import { placeOf } from "../places/registry";
 import { say, useSession } from "../session/session";
 import { useWork, type Left } from "../document/work";
 import { Button } from "../ui/controls";
-import { counted } from "../ui/units";
 
 const NOTICE_TIME = 8000;
 
@@ -42,7 +41,7 @@ function LeftUnsaved() {
   if (!first) return null;
   return (
     <Button kind="quiet" data-left={first.saving} title={first.failure} className="h-5 max-w-[40%] truncate px-1.5 text-alarm!" onClick={() => void goTo(first).catch(say)}>
-      “{first.name}” has changes that are not saved{waiting.length > 1 ? `, and ${counted(waiting.length - 1, "more")}` : ""}
+      “{first.name}” has changes that are not saved{waiting.length > 1 ? `, and ${waiting.length - 1} more` : ""}
     </Button>
   );
 }

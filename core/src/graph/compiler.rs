@@ -1,0 +1,417 @@
+//! The compiler: it follows the domain that values are in, and puts in a change of domain only where the next step needs one.
+
+use super::filmed::{self, Filmed};
+use super::films::{Film, FilmEnd, Way, Ways};
+use super::program::{LeftOut, OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER};
+use super::run::{Node, Signal};
+use super::tables;
+use crate::colour::fit::{Cube, Refit, RollOff};
+use crate::colour::{
+    Display, Encoding, Mat3, Reference,
+    primaries::{AP1, P3_D65},
+    transfer::Transfer,
+};
+use crate::look::{Group, Path, Step};
+use crate::region::Region;
+use crate::step::plain::{
+    Rendering,
+    pair::{Pair, PairBack},
+    unrender::Unrender,
+};
+use crate::step::{Domain, Kernel, PlainRendering, Site, Values, Zone};
+use crate::texture::Texture;
+
+/// What the values between two operations are.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum State {
+    /// Linear AP1.
+    SceneLinear,
+    /// ACEScct.
+    SceneLog,
+    /// Linear light in the display's primaries.
+    Display,
+    /// Linear P3-D65.
+    ScreenLinear,
+    /// P3-D65 in a 2.4 power.
+    ScreenCode,
+}
+
+/// What a step does to each pixel by itself.
+enum Work {
+    Kernel(Kernel),
+    Tables(Box<tables::Kernel>),
+}
+
+impl Work {
+    /// Of a step at a site. `None` for what does not work on each pixel by itself.
+    fn of(values: &Values, site: Site) -> Option<Self> {
+        match values {
+            // Between its encodings lie programs, which steps know nothing of.
+            Values::Table(v) => Some(Self::Tables(Box::new(tables::Kernel::new(v, site)))),
+            _ => values.kernel(site).map(Self::Kernel),
+        }
+    }
+
+    fn at(self, strength: f32) -> Op {
+        match self {
+            Self::Kernel(kernel) => Op::Step { kernel, strength },
+            Self::Tables(kernel) => Op::Tables { kernel, strength },
+        }
+    }
+}
+
+pub(super) struct Compiler {
+    pub(super) ops: Vec<Op>,
+    pub(super) state: State,
+    /// The display that the path renders for: see [`rendered_for`].
+    pub(super) display: Display,
+    /// What the source's light stands for, which says how it is rendered.
+    pub(super) source: Reference,
+    /// Whether scene light is bounded from below as it is now.
+    pub(super) bounded: bool,
+    /// What lies before the last colour work; empty where there is no texture.
+    pub(super) nodes: Vec<Node>,
+}
+
+/// The display that a path renders for. Scene light is rendered for the display that is delivered to. A display source is
+/// rendered for the display that it was made for, and the result goes on to the delivery by colorimetry, as it does where
+/// no step touches it; but where the delivery has less headroom, it is rendered for that, which is the one way to bring
+/// lights down.
+pub(super) fn rendered_for(from: &Encoding, to: &Encoding) -> Display {
+    match (from.reference, to.reference) {
+        (_, Reference::Scene) => Display::sdr(P3_D65),
+        (Reference::Display, Reference::Display) if from.display().headroom <= to.display().headroom => {
+            from.display()
+        }
+        _ => to.display(),
+    }
+}
+
+impl Compiler {
+    pub(super) fn matrix(&mut self, m: Mat3) {
+        if m != Mat3::IDENTITY {
+            self.ops.push(Op::Matrix(m.to_f32()));
+        }
+    }
+
+    /// Changes the values' state; scene to display goes through a rendering only.
+    pub(super) fn go(&mut self, to: State) {
+        let p3 = |d: &Display| d.primaries.to(&P3_D65, Default::default());
+        while self.state != to {
+            let next = match (self.state, to) {
+                (State::SceneLinear, _) => {
+                    self.ops.push(Op::Encode(Transfer::AcesCct));
+                    State::SceneLog
+                }
+                (State::SceneLog, _) => {
+                    self.ops.push(Op::Decode(Transfer::AcesCct));
+                    State::SceneLinear
+                }
+                (State::Display, _) => {
+                    self.matrix(p3(&self.display));
+                    State::ScreenLinear
+                }
+                (State::ScreenLinear, State::ScreenCode) => {
+                    self.ops.push(Op::Encode(SCREEN_TRANSFER));
+                    State::ScreenCode
+                }
+                (State::ScreenLinear, _) => {
+                    let back = self.display.primaries.back_from(&P3_D65, Default::default());
+                    self.matrix(back);
+                    State::Display
+                }
+                (State::ScreenCode, _) => {
+                    self.ops.push(Op::Decode(SCREEN_TRANSFER));
+                    State::ScreenLinear
+                }
+            };
+            self.state = next;
+        }
+    }
+
+    /// To a zone's encoded values.
+    pub(super) fn go_encoded(&mut self, zone: Zone) {
+        self.go(if zone == Zone::Screen { State::ScreenCode } else { State::SceneLog });
+    }
+
+    /// Bounds scene light, where it is not bounded yet.
+    pub(super) fn bound(&mut self) {
+        if !self.bounded {
+            self.go(State::SceneLinear);
+            self.ops.push(Op::Bound);
+            self.bounded = true;
+        }
+    }
+
+    pub(super) fn matte(&mut self, slot: usize, zone: Zone, region: Option<&Region>) {
+        if let Some(region) = region {
+            self.go_encoded(zone);
+            self.ops.push(Op::Matte { slot, kernel: region.colours.kernel(zone) });
+        }
+    }
+
+    pub(super) fn step(&mut self, step: &Step) {
+        let Some(work) = Work::of(&step.values, self.site(step.zone)) else { return };
+        let (zone, domain) = (step.zone, step.values.domain());
+        let state = match (zone, domain) {
+            (Zone::Screen, Domain::Linear) => State::ScreenLinear,
+            (Zone::Screen, _) => State::ScreenCode,
+            (_, Domain::Linear) => State::SceneLinear,
+            (_, _) => State::SceneLog,
+        };
+        let strength = step.strength as f32;
+        let in_full = step.region.is_none() && strength >= 1.0;
+        let bounds = zone != Zone::Screen && !self.bounded;
+        // What is left of the input where the step does not work in full is light as it came, bounded or not.
+        let aside = !in_full && (bounds || step.region.is_some());
+        if aside && bounds {
+            self.go(state);
+            self.ops.push(Op::Save { slot: OF_STEP });
+        }
+        if bounds {
+            self.bound();
+        }
+        self.matte(OF_STEP, zone, step.region.as_ref());
+        self.go(state);
+        if aside {
+            if !bounds {
+                self.ops.push(Op::Save { slot: OF_STEP });
+            }
+            self.ops.push(work.at(1.0));
+            self.ops.push(Op::Mix { slot: OF_STEP, strength, matted: step.region.is_some() });
+        } else {
+            self.ops.push(work.at(strength));
+        }
+        if zone != Zone::Screen {
+            self.bounded = domain == Domain::Encoded && !(aside && bounds);
+        }
+    }
+
+    /// Where steps of a zone work.
+    pub(super) fn site(&self, zone: Zone) -> Site {
+        Site {
+            zone,
+            source: self.source,
+            headroom: if zone == Zone::Screen { self.display.headroom } else { 1.0 },
+        }
+    }
+
+    /// The steps of a zone that work, those of a group blended together.
+    pub(super) fn steps(&mut self, path: &Path, zone: Zone) {
+        for (group, steps) in path.runs(zone) {
+            let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
+            let bounded = self.bounded;
+            if let Some(g) = shared {
+                self.go_encoded(zone);
+                self.ops.push(Op::Save { slot: OF_GROUP });
+                if g.region.is_some() && zone != Zone::Screen {
+                    self.bound();
+                }
+                self.matte(OF_GROUP, zone, g.region.as_ref());
+            }
+            steps.into_iter().for_each(|s| self.step(s));
+            if let Some(Group { strength, region, .. }) = shared {
+                self.go_encoded(zone);
+                let (strength, matted) = (*strength as f32, region.is_some());
+                self.ops.push(Op::Mix { slot: OF_GROUP, strength, matted });
+                self.bounded &= bounded;
+            }
+        }
+    }
+
+    /// The Screen steps. What they push above the peak of an HDR display is rolled off.
+    pub(super) fn screen_steps(&mut self, path: &Path) {
+        let works = path.steps.iter().any(|s| s.zone == Zone::Screen && path.works(s));
+        if !works || !self.display.is_hdr() {
+            return self.steps(path, Zone::Screen);
+        }
+        self.go(State::ScreenLinear);
+        let begun = self.ops.len();
+        self.steps(path, Zone::Screen);
+        self.go(State::ScreenLinear);
+        // The same steps on the neutral scale, from black to the peak.
+        let ramp = Program { ops: self.ops[begun..].to_vec(), left_out: Vec::new() };
+        const POINTS: usize = 256;
+        let light = |i: usize| self.display.headroom as f32 * i as f32 / (POINTS - 1) as f32;
+        let mut pixels: Vec<[f32; 4]> = (0..POINTS).map(|i| [light(i), light(i), light(i), 1.0]).collect();
+        ramp.run(&mut pixels);
+        let reach = pixels.iter().flat_map(|p| &p[..3]).fold(0.0_f32, |a, b| a.max(*b));
+        self.go(State::Display);
+        self.ops.extend(RollOff::new(&self.display, f64::from(reach)).map(Op::RollOff));
+    }
+
+    /// Source code values to where the first step finds them. `stays`: on their display.
+    pub(super) fn begin(from: &Encoding, to: &Encoding, stays: bool) -> Self {
+        Self::begin_by(from, to, from.reference, stays)
+    }
+
+    /// The same, with light that is rendered as that of a scene or display source.
+    pub(super) fn begin_by(from: &Encoding, to: &Encoding, source: Reference, stays: bool) -> Self {
+        let ops = vec![Op::Decode(from.transfer)];
+        let display = rendered_for(from, to);
+        // Lights of an HDR source that come down to a lesser display are lights of a scene: the pair would clip them.
+        let comes_down = from.reference == Reference::Display && display.headroom < from.display().headroom;
+        let rendered = if comes_down { Reference::Scene } else { source };
+        let (bounded, nodes) = (false, Vec::new());
+        let mut c = Self { ops, state: State::SceneLinear, display, source: rendered, bounded, nodes };
+        if stays {
+            c.state = State::Display;
+            return c;
+        }
+        if from.reference == Reference::Scene {
+            c.matrix(from.matrix_to(&AP1));
+            return c;
+        }
+        let (standard, own) = (PlainRendering::default(), from.display());
+        match source {
+            Reference::Display => {
+                c.ops.push(Op::UnrenderPair(Box::new(PairBack::new(Pair::new(&standard, &own)))));
+                // The pair makes no light below the bound.
+                c.bounded = true;
+            }
+            Reference::Scene => {
+                c.ops.push(Op::Unrender(Box::new(Unrender::new(standard.kernel(&own)))));
+                c.matrix(from.matrix_to(&AP1));
+            }
+        }
+        c
+    }
+
+    /// The program that all of this makes.
+    pub(super) fn done(self, left_out: Vec<LeftOut>) -> Program {
+        program(self.ops, left_out)
+    }
+
+    /// Ends a point here: `textures` run on the picture as it is now.
+    pub(super) fn cut(&mut self, gives: Signal, keep: bool, textures: Vec<Texture>) {
+        let ops = std::mem::take(&mut self.ops);
+        self.nodes.push(Node::Point { program: program(ops, Vec::new()), gives });
+        self.nodes.extend(keep.then_some(Node::Keep));
+        self.nodes.extend(textures.into_iter().map(Node::Spatial));
+    }
+
+    /// The Film zone: to display light in the display's primaries. `texture`: in nodes, with texture between them.
+    pub(super) fn film(&mut self, film: &Filmed<'_>, texture: bool) {
+        self.bound();
+        self.go(State::SceneLinear);
+        if texture && film.on_light() {
+            self.cut(Signal::Light, false, film.light());
+        }
+        match &film.rendering {
+            filmed::Rendering::Plain(step) => {
+                if texture {
+                    self.on_plain(film);
+                }
+                self.render(*step);
+            }
+            filmed::Rendering::Through(films) => self.through(films, film, texture),
+        }
+        self.state = State::Display;
+    }
+
+    /// Texture where no film is: as if on a straight one.
+    pub(super) fn on_plain(&mut self, film: &Filmed<'_>) {
+        if film.on_exposure() {
+            self.cut(Signal::Light, false, film.exposure());
+        }
+        if film.on_density() {
+            self.ops.push(Op::Straight);
+            self.cut(Signal::Density, false, film.density());
+            self.ops.push(Op::Unstraight);
+        }
+    }
+
+    /// The standard rendering of this path's source for this path's display.
+    pub(super) fn standard(&self) -> Rendering {
+        Rendering::new(&PlainRendering::default(), self.source, &self.display)
+    }
+
+    pub(super) fn through(&mut self, films: &filmed::Films, film: &Filmed<'_>, texture: bool) {
+        let (on_exposure, on_density) = (texture && film.on_exposure(), texture && film.on_density());
+        let standard = self.standard();
+        let way = |chain: &_| Way::Whole(Box::new(Film::new(chain, standard, &self.display)));
+        let whole = 1.0 - films.others.iter().map(|(share, _)| share).sum::<f64>();
+        let mut ways = vec![(whole as f32, way(&films.chain))];
+        ways.extend(
+            films
+                .others
+                .iter()
+                .map(|(share, chain)| (*share as f32, chain.as_ref().map_or(Way::Plain(standard), way))),
+        );
+        if !on_exposure && !on_density {
+            self.ops.push(Op::Ways(Box::new(Ways::mixed(ways))));
+            return;
+        }
+        let chain = &films.chain;
+        let needs_scene =
+            !films.others.is_empty() || FilmEnd::new(chain, standard, &self.display).needs_scene();
+        if needs_scene {
+            self.cut(Signal::Light, true, Vec::new());
+        }
+        self.ops.push(Op::Expose(chain.exposing.clone()));
+        if on_exposure {
+            self.cut(Signal::Light, false, film.exposure());
+        }
+        self.ops.push(Op::Develop(chain.developing.clone()));
+        if on_density {
+            self.cut(Signal::Density, false, film.density());
+        }
+        self.ops.push(Op::Print(Box::new(chain.printing.clone())));
+        let film = Film::new(chain, standard, &self.display);
+        self.ops.push(Op::Ways(Box::new(Ways::textured(film, ways))));
+    }
+
+    pub(super) fn render(&mut self, step: Option<&Step>) {
+        let standard = self.standard();
+        let own = step.and_then(|s| match &s.values {
+            Values::PlainRendering(v) => {
+                Some((Rendering::new(v, self.source, &self.display), s.strength as f32))
+            }
+            _ => None,
+        });
+        let ways = match own {
+            Some((own, strength)) if strength < 1.0 => {
+                Ways::mixed(vec![(1.0 - strength, Way::Plain(standard)), (strength, Way::Plain(own))])
+            }
+            Some((own, _)) => Ways::only(Way::Plain(own)),
+            None => Ways::only(Way::Plain(standard)),
+        };
+        self.ops.push(Op::Ways(Box::new(ways)));
+    }
+
+    /// From the display that was rendered for to the one that is delivered to.
+    pub(super) fn deliver(&mut self, to: &Encoding) {
+        self.go(State::Display);
+        let display = to.display();
+        if self.display.primaries != display.primaries {
+            let m = self.display.primaries.to(&display.primaries, Default::default());
+            self.matrix(m);
+            self.ops.extend(Refit::between(&self.display, &display).map(Op::Refit));
+        }
+        self.ops.push(Op::Fit(Cube::of(&display)));
+    }
+}
+
+/// A program without operations that do nothing.
+fn program(mut ops: Vec<Op>, left_out: Vec<LeftOut>) -> Program {
+    ops.retain(|op| !matches!(op, Op::Decode(Transfer::Linear) | Op::Encode(Transfer::Linear)));
+    Program { ops: tidy(ops), left_out }
+}
+
+/// Drops neighbouring changes of domain that undo each other (a decode right after the same encode, or the
+/// other way round), which also keeps an untouched encoding bit for bit.
+fn tidy(ops: Vec<Op>) -> Vec<Op> {
+    let mut out: Vec<Op> = Vec::with_capacity(ops.len());
+    for op in ops {
+        let undone = match (out.last(), &op) {
+            (Some(Op::Decode(a)), Op::Encode(b)) | (Some(Op::Encode(a)), Op::Decode(b)) => a == b,
+            _ => false,
+        };
+        if undone {
+            out.pop();
+        } else {
+            out.push(op);
+        }
+    }
+    out
+}
