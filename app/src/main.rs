@@ -3,14 +3,13 @@
 mod command;
 mod demo;
 mod files;
+mod memory;
 
 use clap::Parser;
 use std::process::ExitCode;
 
-/// Pictures of two megabytes come and go thirty times a second: an allocator that keeps its pages saves the
-/// kernel from handing out zeroed ones each time.
 #[global_allocator]
-static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+static ALLOCATOR: memory::Memory = memory::Memory;
 
 fn main() -> ExitCode {
     // Wrong usage ends in clap with status 2.
