@@ -3,7 +3,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-use lantern_core::bake::fidelity::Meter;
+use lantern_core::bake::Meter;
 use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::graph::Program;

@@ -5,7 +5,7 @@
 use lantern_core::colour::Encoding;
 use lantern_core::colour::chart::patches_ap1;
 use lantern_core::colour::difference::{ciede2000, xyz_to_lab};
-use lantern_core::colour::primaries::{AP1, xy_to_xyz};
+use lantern_core::colour::{chromaticity::xy_to_xyz, primaries::AP1};
 use lantern_core::film::dyes::Dyes;
 use lantern_core::film::reading::Reading;
 use lantern_core::film::spectrum::{OBSERVER, daylight};

@@ -13,7 +13,7 @@ use lantern_core::step::{
 use lantern_core::texture::chain::{Source, Window};
 use lantern_core::texture::line::Line;
 use lantern_core::texture::sheet::Room;
-use lantern_core::texture::{Plate, Texture, softness};
+use lantern_core::texture::{Plate, Texture, taps};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 type Pixels = Vec<[f32; 4]>;
@@ -224,7 +224,7 @@ fn softness_is_the_sum_over_its_taps() {
     let mut got = source.clone();
     Texture::Softness(Softness { amount: 1.0, edges: 0.0 }.kernel(1.0, stock)).run(&mut got, &plate);
     for c in 0..3 {
-        let taps = softness::taps(softness::radius(stock.softness[c]) / plate.pitch);
+        let taps = taps::taps(taps::radius(stock.softness[c]) / plate.pitch);
         assert!(taps.len() > 1);
         for (p, want) in got.iter().zip(filtered(&source, size, &taps, c)) {
             assert!((f64::from(p[c]) - want).abs() < 1e-5, "{c}: {} {want}", p[c]);
@@ -244,7 +244,7 @@ fn edges_move_light_from_its_neighbourhood_at_every_scale() {
         let plate = Plate::whole(w, h, pitch * w as f64 / 1000.0, 0);
         let mut got = source.clone();
         Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(&mut got, &plate);
-        let around = filtered(&source, size, &softness::bell(sigma), 1);
+        let around = filtered(&source, size, &taps::bell(sigma), 1);
         let mut most = 0.0_f64;
         for ((p, s), n) in got.iter().zip(&source).zip(around) {
             let e = f64::from(s[1]);

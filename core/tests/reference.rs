@@ -5,7 +5,8 @@
 
 use lantern_core::colour::{
     Adaptation, Encoding,
-    adaptation::{locus, xy_to_uv},
+    adaptation::locus,
+    chromaticity::xy_to_uv,
     difference::{ciede2000, itp},
     primaries::{ACES_WHITE, AP1},
     transfer::Transfer,

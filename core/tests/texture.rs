@@ -6,7 +6,7 @@ use lantern_core::film::stock::negatives;
 use lantern_core::film::{Chain, GREY};
 use lantern_core::step::{Bloom, Grain, Halation, Negative, Print, Softness};
 use lantern_core::texture::falloff::Part;
-use lantern_core::texture::{Plate, Texture, grain, softness};
+use lantern_core::texture::{Plate, Texture, grain, taps};
 
 const SIZES: [(usize, usize); 2] = [(960, 540), (3840, 2160)];
 const GAUGE: f64 = 24.9;
@@ -165,7 +165,7 @@ fn softness_has_half_its_transfer_where_the_stock_says() {
         assert!((f50 / want - 1.0).abs() < 0.05, "layer {c}: {f50} for {want} cycles/mm");
     }
     // The form behind it: half at f50 by construction.
-    assert!((softness::transfer(softness::radius(50.0) / 1000.0, 50.0) - 0.5).abs() < 1e-12);
+    assert!((taps::transfer(taps::radius(50.0) / 1000.0, 50.0) - 0.5).abs() < 1e-12);
 }
 
 #[test]
@@ -303,7 +303,7 @@ fn a_part_of_a_frame_has_the_grain_of_the_whole() {
 #[test]
 fn grain_leaves_the_mean_colour_of_a_patch() {
     use lantern_core::colour::difference::{ciede2000, xyz_to_lab};
-    use lantern_core::colour::primaries::{AP1, xy_to_xyz};
+    use lantern_core::colour::{chromaticity::xy_to_xyz, primaries::AP1};
     use lantern_core::numeric::lane::{N, Planes};
     for of in [0, 2, 5] {
         let chain = film(of);

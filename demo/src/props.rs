@@ -3,7 +3,7 @@
 use crate::light::{Finish, Material, Stage};
 use crate::shape::{PLAIN, Place, bend, globe};
 use crate::vector::{V3, noise, rough, splat, v};
-use lantern_core::colour::{Adaptation, adaptation::locus, primaries};
+use lantern_core::colour::{Adaptation, adaptation::locus, chromaticity, primaries};
 
 /// Reflectance or light given as display sRGB (0..1), as linear AP1.
 pub fn srgb(r: f64, g: f64, b: f64) -> V3 {
@@ -15,7 +15,7 @@ pub fn srgb(r: f64, g: f64, b: f64) -> V3 {
 /// Light of a temperature in kelvin with luminance 1, linear AP1.
 pub fn warm(kelvin: f64) -> V3 {
     let m = primaries::AP1.from_xyz();
-    to_f32(m.apply(primaries::xy_to_xyz(locus(kelvin, 0.0))))
+    to_f32(m.apply(chromaticity::xy_to_xyz(locus(kelvin, 0.0))))
 }
 
 fn to_f32(c: [f64; 3]) -> V3 {

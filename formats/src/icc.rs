@@ -2,7 +2,7 @@
 //!
 //! Written here because libraries put the time of writing into them: the same picture would be another file each time.
 
-use lantern_core::colour::{Adaptation, Encoding, Reference, primaries::xyz_to_xy, transfer::Transfer};
+use lantern_core::colour::{Adaptation, Encoding, Reference, chromaticity::xyz_to_xy, transfer::Transfer};
 
 /// The profile connection space's white: D50 as the standard rounds it (7.2.16).
 const D50: [f64; 3] = [0.9642, 1.0, 0.8249];

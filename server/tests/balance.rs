@@ -46,7 +46,8 @@ async fn a_trim_lies_beneath_every_look_and_an_older_save_is_refused() {
     assert_eq!((status, &saved["revision"]), (StatusCode::OK, &json!(2)));
     let up = pixel(&studio, &ask_for);
     assert!(up > 120, "a stop up is seen under any path: {up}");
-    let untrimmed = PictureRequest { trim: Some(Path::default()), ..ask_for.clone() };
+    let mut untrimmed = ask_for.clone();
+    untrimmed.seat.trim = Some(Path::default());
     assert_eq!(pixel(&studio, &untrimmed), 98, "a trim that is given stands in for the kept one");
     let (status, problem) = ask!(service, put, url, save(1, balance(2.0)));
     assert_eq!((status, &problem["revision"]), (StatusCode::CONFLICT, &json!(2)));
@@ -127,10 +128,7 @@ async fn counts_samples_and_matches_are_held_to_the_drawn_area() {
     let at = SampleRequest {
         viewer: 0,
         seq: 1,
-        shot: shot.clone(),
-        frame: None,
-        path: Path::default(),
-        trim: None,
+        seat: common::seat(&shot, &Path::default()),
         display: "rec709".into(),
         at: vec![[0.25, 0.5], [0.75, 0.5]],
     };
@@ -164,7 +162,7 @@ async fn false_colour_and_marks_stand_in_for_the_picture_but_not_for_its_counts(
     let end = HEADER + 64 * 36 * 4;
     assert_eq!(a[end..], b[end..]);
     let over: Path = serde_json::from_value(balance(8.0)).unwrap();
-    let marks = PictureRequest { show: Show::Marks, path: over, ..plain };
+    let marks = PictureRequest { show: Show::Marks, seat: common::seat(shot, &over), ..plain };
     let frame = bytes(&marks);
     let striped = frame[HEADER..end].chunks(4).filter(|p| p[..3] == [214, 92, 40]).count();
     assert!((striped as f64 / (64.0 * 36.0) - 0.5).abs() < 0.1, "every other stripe: {striped}");

@@ -182,10 +182,7 @@ fn the_dropper_needs_a_balance_step_and_a_place_inside() {
     let text = include_str!("../../demo/data/looks/harbour-dusk.look.json");
     let path = Look::from_json(text).unwrap().path;
     let ask = |step: &str, at| DropperRequest {
-        shot: shot.clone(),
-        frame: None,
-        path: path.clone(),
-        trim: None,
+        seat: common::seat(&shot, &path),
         step: step.into(),
         at: Some(at),
         area: None,

@@ -137,9 +137,9 @@ async fn a_textured_picture_is_the_same_for_the_same_tick_and_new_for_the_next()
     service!(_data, studio, service, production);
     let shot = shot_of!(service, production);
     let mut r = common::picture_of(&shot, Quality::Rest);
-    r.path = film(Vec::new());
+    r.seat.path = film(Vec::new());
     let clean = shown(&studio, &r, Kind::Picture);
-    r.path = film(vec![grain(), step("bloom", Values::Bloom(Bloom::default()))]);
+    r.seat.path = film(vec![grain(), step("bloom", Values::Bloom(Bloom::default()))]);
     let [first, again] = [0, 1].map(|_| shown(&studio, &r, Kind::Picture));
     assert_eq!(pixels(&first), pixels(&again));
     assert_ne!(pixels(&first), pixels(&clean));
@@ -153,12 +153,12 @@ async fn a_textured_picture_is_the_same_for_the_same_tick_and_new_for_the_next()
     let quick = shown(&studio, &r, Kind::Picture);
     let off = pixels(&quick).iter().zip(pixels(&first)).map(|(a, b)| a.abs_diff(*b)).max().unwrap();
     assert!(off <= 4, "{off}");
-    if let Values::Print(v) = &mut r.path.steps.last_mut().unwrap().values {
+    if let Values::Print(v) = &mut r.seat.path.steps.last_mut().unwrap().values {
         v.green = 30.0;
     }
     assert_ne!(pixels(&shown(&studio, &r, Kind::Picture)), pixels(&quick), "a printer point is seen");
     r.quality = Quality::Rest;
-    if let Values::Print(v) = &mut r.path.steps.last_mut().unwrap().values {
+    if let Values::Print(v) = &mut r.seat.path.steps.last_mut().unwrap().values {
         v.green = 25.0;
     }
     assert_eq!(pixels(&shown(&studio, &r, Kind::Picture)), pixels(&first));
@@ -170,7 +170,7 @@ async fn a_part_of_a_textured_picture_is_cut_out_of_the_whole() {
     let shot = shot_of!(service, production);
     let mut r = common::picture_of(&shot, Quality::Rest);
     let halation = Halation { threshold: -4.0, amount: 3.0, ..Default::default() };
-    r.path = film(vec![grain(), step("halation", Values::Halation(halation))]);
+    r.seat.path = film(vec![grain(), step("halation", Values::Halation(halation))]);
     let whole = shown(&studio, &r, Kind::Picture);
     // The still is 64 by 36: a quarter of each side from a quarter on.
     r.view = Some([0.25, 0.25, 0.25, 0.25]);
@@ -190,11 +190,11 @@ async fn halation_and_grain_are_seen_alone() {
     let shot = shot_of!(service, production);
     let mut r = common::picture_of(&shot, Quality::Rest);
     r.show = Show::Halation;
-    r.path = film(Vec::new());
+    r.seat.path = film(Vec::new());
     let none = shown(&studio, &r, Kind::Picture);
     assert!(pixels(&none).chunks_exact(4).all(|p| p[..3] == [0, 0, 0]), "where there is none it is black");
     let halation = Halation { threshold: -4.0, amount: 6.0, ..Default::default() };
-    r.path = film(vec![step("halation", Values::Halation(halation))]);
+    r.seat.path = film(vec![step("halation", Values::Halation(halation))]);
     let alone = shown(&studio, &r, Kind::Picture);
     let middle = &pixels(&alone)[(18 * 64 + 32) * 4..][..3];
     assert!(middle[0] > middle[1] && middle[1] > middle[2], "red before green before blue: {middle:?}");
@@ -203,10 +203,10 @@ async fn halation_and_grain_are_seen_alone() {
     let tilted = GateWeave { across: 200.0, ..Default::default() };
     // A still of 64 pixels averages its grain away but for this much.
     let strong = Grain { amount: 5.0, ..Default::default() };
-    r.path = film(vec![step("grain", Values::Grain(strong)), step("weave", Values::GateWeave(tilted))]);
+    r.seat.path = film(vec![step("grain", Values::Grain(strong)), step("weave", Values::GateWeave(tilted))]);
     let balance =
         serde_json::from_value(json!({ "kind": "balance", "values": { "exposure": -5.0 } })).unwrap();
-    r.path.steps.insert(0, Step::new("balance", Zone::Scene, balance));
+    r.seat.path.steps.insert(0, Step::new("balance", Zone::Scene, balance));
     let grey = shown(&studio, &r, Kind::Picture);
     let greens: Vec<f64> = pixels(&grey).chunks_exact(4).map(|p| f64::from(p[1])).collect();
     let mean = greens.iter().sum::<f64>() / greens.len() as f64;

@@ -38,7 +38,7 @@ async fn a_picture_comes_in_unknown_is_shown_as_its_code_values_and_as_its_encod
     let mut graded = picture.clone();
     let exposure = json!({ "steps": [{ "id": "b", "name": "b", "zone": "scene", "on": true, "strength": 1.0, "kind": "balance",
         "values": { "exposure": 2.0 } }] });
-    graded.path = serde_json::from_value(exposure).unwrap();
+    graded.seat.path = serde_json::from_value(exposure).unwrap();
     for asked in [&picture, &graded] {
         let frame = studio.picture(asked, Kind::Picture, &go_on).unwrap().unwrap();
         assert_eq!(frame[16..20], [105, 105, 105, 255]);

@@ -82,7 +82,7 @@ macro_rules! shot {
 }
 
 fn request(shot: &str, path: &Path) -> PictureRequest {
-    PictureRequest { path: path.clone(), ..common::picture_of(shot, Quality::Rest) }
+    PictureRequest { seat: common::seat(shot, path), ..common::picture_of(shot, Quality::Rest) }
 }
 
 fn picture(studio: &Studio, r: &PictureRequest) -> Vec<[u8; 4]> {
@@ -114,10 +114,7 @@ async fn the_readout_reads_what_is_shown_texture_and_all() {
         let r = SampleRequest {
             viewer: 0,
             seq: 1,
-            shot: shot.clone(),
-            frame: None,
-            path: path.clone(),
-            trim: None,
+            seat: common::seat(&shot, &path),
             display: "rec709".into(),
             at: at.clone(),
         };

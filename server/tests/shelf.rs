@@ -67,11 +67,11 @@ async fn a_picture_goes_through_the_table_that_its_path_names() {
     let stop = AtomicBool::new(false);
     let mut request = common::picture_of(&shot, Quality::Rest);
     let plain = studio.picture(&request, lantern_server::preview::Kind::Picture, &stop).unwrap().unwrap();
-    request.path = look.path.clone();
+    request.seat.path = look.path.clone();
     let halved = studio.picture(&request, lantern_server::preview::Kind::Picture, &stop).unwrap().unwrap();
     // Half of ACEScct 0.4136 is 0.2068, 3.6 stops lower (S-2016-001: 17.52 stops a unit).
     assert!(halved[16] < plain[16] / 2, "{} {}", plain[16], halved[16]);
-    request.path.steps[0].on = false;
+    request.seat.path.steps[0].on = false;
     request.view = Some([0.25, 0.25, 0.5, 0.5]);
     request.show = Show::Picture;
     let part = studio.picture(&request, lantern_server::preview::Kind::Picture, &stop).unwrap().unwrap();
@@ -119,7 +119,7 @@ async fn a_look_with_a_table_in_it_is_handed_off_and_a_picture_through_its_file_
     let (_, detail) = ask!(service, get, production, "");
     let shot = detail["scenes"][0]["shots"][0]["id"].as_str().unwrap().to_owned();
     let mut request = common::picture_of(&shot, Quality::Rest);
-    request.path = Look::from_json(&document.to_string()).unwrap().path;
+    request.seat.path = Look::from_json(&document.to_string()).unwrap().path;
     let seen = studio.picture(&request, lantern_server::preview::Kind::Picture, &AtomicBool::new(false));
     let seen = seen.unwrap().unwrap();
     assert!((grey[0][0] * 255.0 - f32::from(seen[16])).abs() < 1.0, "{grey:?} {}", seen[16]);

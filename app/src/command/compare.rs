@@ -3,7 +3,7 @@
 use super::encoding;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
-use lantern_core::bake::fidelity::Meter;
+use lantern_core::bake::Meter;
 use lantern_core::numeric::percentile::percentile;
 use serde_json::json;
 use std::path::PathBuf;

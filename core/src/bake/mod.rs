@@ -3,9 +3,11 @@
 pub mod fidelity;
 pub mod judge;
 pub mod live;
+pub mod meter;
 pub mod steep;
 
 pub use crate::graph::fill::{Bake, SHAPER_RANGE, bake, title};
 pub use fidelity::{Fidelity, Probe};
 pub use judge::{Judgement, judge};
 pub use live::Reach;
+pub use meter::Meter;

@@ -1,6 +1,6 @@
 //! How steep a path is for a table, without baking one: a quick estimate to say while a value is dragged.
 
-use super::fidelity::Meter;
+use super::Meter;
 use crate::colour::{Encoding, chart};
 use crate::graph::Program;
 use crate::look::Path;

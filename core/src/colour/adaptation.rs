@@ -1,10 +1,7 @@
 //! Chromatic adaptation, and the whites of the daylight and Planckian locus.
 
-use super::{
-    Mat3,
-    isotherm::toward_green,
-    primaries::{xy_to_xyz, xyz_to_xy},
-};
+use super::chromaticity::{uv_to_xy, xy_to_uv, xy_to_xyz, xyz_to_xy};
+use super::{Mat3, isotherm::toward_green};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -75,18 +72,6 @@ pub fn daylight_xy(t: f64) -> [f64; 2] {
         0.237_040 + i * (0.247_48 + i * (1.901_8 - i * 2.006_4))
     };
     [x, -3.0 * x * x + 2.870 * x - 0.275]
-}
-
-/// CIE 1960 uv of a chromaticity.
-pub fn xy_to_uv([x, y]: [f64; 2]) -> [f64; 2] {
-    let d = -2.0 * x + 12.0 * y + 3.0;
-    [4.0 * x / d, 6.0 * y / d]
-}
-
-/// Chromaticity of a CIE 1960 uv pair.
-pub fn uv_to_xy([u, v]: [f64; 2]) -> [f64; 2] {
-    let d = 2.0 * u - 8.0 * v + 4.0;
-    [3.0 * u / d, 2.0 * v / d]
 }
 
 /// The locus of everyday whites in uv: Planckian below 4,000 K, daylight above 5,000 K, and a smooth change

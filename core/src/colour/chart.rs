@@ -2,7 +2,8 @@
 
 use super::{
     Adaptation,
-    primaries::{AP1, xy_to_xyz, xyz_to_xy},
+    chromaticity::{xy_to_xyz, xyz_to_xy},
+    primaries::AP1,
 };
 
 /// CIE illuminant C, xy (CIE 015:2004).

@@ -1,6 +1,6 @@
 //! Colour differences: CIELAB, CIEDE2000 and, for PQ and HLG, delta-E-ITP.
 
-use super::{Mat3, primaries};
+use super::{Mat3, chromaticity, primaries};
 
 /// XYZ (Y = 1 for white) to CIELAB relative to `white` (XYZ); CIE 015:2018, 8.2.1.
 pub fn xyz_to_lab(xyz: [f64; 3], white: [f64; 3]) -> [f64; 3] {
@@ -22,7 +22,7 @@ pub struct LabOf {
 impl LabOf {
     /// For RGB with these primaries.
     pub fn new(p: &primaries::Primaries) -> Self {
-        Self { to_xyz: p.to_xyz(), white: primaries::xy_to_xyz(p.white) }
+        Self { to_xyz: p.to_xyz(), white: chromaticity::xy_to_xyz(p.white) }
     }
 
     /// L*, a*, b* of linear light, 1.0 = white.

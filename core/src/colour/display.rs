@@ -1,6 +1,9 @@
 //! A display: its primaries, and how far its light goes above white.
 
-use super::{Primaries, encoding::SDR_PEAK, transfer::REFERENCE_WHITE};
+use super::{Primaries, transfer::REFERENCE_WHITE};
+
+/// White of an SDR reference display in cd/m2 (ITU-R BT.2035).
+pub const SDR_PEAK: f64 = 100.0;
 
 /// A display as renderings see it. Its linear light is 1.0 at the white of an SDR display, or at reference white of an
 /// HDR one, and reaches up to [`Display::headroom`].

@@ -2,6 +2,7 @@
 
 use super::{
     Adaptation, Display, Mat3, Primaries,
+    display::SDR_PEAK,
     primaries::{AP0, AP1, BT709, BT2020, P3_D65},
     transfer::{HLG_PEAK, REFERENCE_WHITE, Transfer},
 };
@@ -36,9 +37,6 @@ pub struct Encoding {
     /// What the brightest light of its display is, in cd/m2; [`SDR_PEAK`] for SDR displays and for scene light.
     pub peak: f64,
 }
-
-/// White of an SDR reference display in cd/m2 (ITU-R BT.2035).
-pub const SDR_PEAK: f64 = 100.0;
 
 /// Other names under which an encoding is found: what has a peak of its own may be named with it.
 const ALIASES: &[(&str, &str)] = &[("pq-1000", "pq"), ("hlg-1000", "hlg")];

@@ -1,5 +1,6 @@
 //! Primaries and whites, and the matrices that follow from them.
 
+use super::chromaticity::xy_to_xyz;
 use super::{Adaptation, Mat3};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -96,17 +97,6 @@ pub const BT709: Primaries = standard([0.640, 0.330], [0.300, 0.600], [0.150, 0.
 pub const P3_D65: Primaries = standard([0.680, 0.320], [0.265, 0.690], [0.150, 0.060], D65);
 /// ITU-R BT.2020-2, table 3; also BT.2100.
 pub const BT2020: Primaries = standard([0.708, 0.292], [0.170, 0.797], [0.131, 0.046], D65);
-
-/// XYZ of a chromaticity at Y = 1.
-pub fn xy_to_xyz([x, y]: [f64; 2]) -> [f64; 3] {
-    [x / y, 1.0, (1.0 - x - y) / y]
-}
-
-/// Chromaticity of a colour. A colour without light has the chromaticity (0, 0).
-pub fn xyz_to_xy([x, y, z]: [f64; 3]) -> [f64; 2] {
-    let sum = x + y + z;
-    if sum == 0.0 { [0.0, 0.0] } else { [x / sum, y / sum] }
-}
 
 impl Chromaticities {
     /// RGB to XYZ relative to the own white, Y = 1 for RGB = 1 (SMPTE RP 177-1993). `None` where they lie on one line.

@@ -1,6 +1,6 @@
 //! Transfer functions: code values to linear values and back, on planes of pixels.
 
-use super::profile::LogCurve;
+use super::log_curve::LogCurve;
 use crate::numeric::lane::{N, Planes, each_value, exp2, log2, powf, select, signed_pow};
 
 /// A transfer function. `decode` gives linear values, `encode` code values; both are defined for every finite

@@ -1,6 +1,5 @@
 //! The characteristic curve: density over log exposure.
 
-use super::stock::Layer;
 use crate::numeric::lane::softening;
 
 /// D(x) = gamma (s_t softplus((x - x_t)/s_t) - s_s softplus((x - x_s)/s_s)): a straight part of slope gamma between a
@@ -16,11 +15,6 @@ pub struct Curve {
 }
 
 impl Curve {
-    /// The curve of a layer.
-    pub fn of(l: &Layer) -> Self {
-        Self { gamma: l.gamma, toe: [l.toe, l.toe_soft], shoulder: [l.shoulder, l.shoulder_soft] }
-    }
-
     /// Between this curve and another.
     pub fn toward(&self, other: &Self, share: f64) -> Self {
         let mix = |a: f64, b: f64| a + share * (b - a);

@@ -2,7 +2,7 @@
 
 use super::spectrum::{OBSERVER, SAMPLES, Spectrum, daylight, wavelength};
 use super::stock::{Band, DyeSet};
-use crate::colour::{Mat3, primaries::xyz_to_xy};
+use crate::colour::{Mat3, chromaticity::xyz_to_xy};
 
 /// A dye set before a projector.
 #[derive(Clone, Debug)]

@@ -4,11 +4,7 @@ use super::curve::{Curve, Lane};
 use super::dyes::{DENSEST, Dyes, silver_shape};
 use super::even;
 use super::spectrum::{SAMPLES, Spectrum};
-use crate::colour::{
-    Adaptation, Mat3,
-    matrix::Mat3f,
-    primaries::{AP1, xyz_to_xy},
-};
+use crate::colour::{Adaptation, Mat3, chromaticity::xyz_to_xy, matrix::Mat3f, primaries::AP1};
 use crate::numeric::lane::{N, Plane, Planes, exp2_within};
 use std::sync::Arc;
 

@@ -2,8 +2,8 @@
 
 use super::chain::Chain;
 use super::{GREY, POINT};
+use crate::colour::chromaticity::xy_to_xyz;
 use crate::colour::difference::xyz_to_lab;
-use crate::colour::primaries::xy_to_xyz;
 use schemars::JsonSchema;
 use serde::Serialize;
 

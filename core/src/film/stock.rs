@@ -24,6 +24,17 @@ parameters! {
     }
 }
 
+impl Layer {
+    /// Its characteristic curve.
+    pub fn curve(&self) -> Curve {
+        Curve {
+            gamma: self.gamma,
+            toe: [self.toe, self.toe_soft],
+            shoulder: [self.shoulder, self.shoulder_soft],
+        }
+    }
+}
+
 parameters! {
     /// One bell-shaped band of absorption of a dye.
     Band {
@@ -249,7 +260,7 @@ fn entries<T: Serialize>(
 
 fn layers(stock: &str, all: &[Layer; 3], aim: Option<f64>) -> Result<(), ValueError> {
     entries(stock, all, Layer::FIELDS)?;
-    for curve in all.iter().map(Curve::of) {
+    for curve in all.iter().map(|l| l.curve()) {
         if curve.shoulder[0] - curve.toe[0] < 0.3 {
             return Err(bad(stock, "a shoulder lies at least 0.3 over its toe"));
         }
@@ -341,7 +352,7 @@ impl NegativeStock {
 
     /// The curves of its layers.
     pub fn curves(&self) -> [Curve; 3] {
-        [0, 1, 2].map(|i| Curve::of(&self.layers[i]))
+        [0, 1, 2].map(|i| self.layers[i].curve())
     }
 }
 
@@ -359,7 +370,7 @@ impl PrintStock {
 
     /// The curves of its layers.
     pub fn curves(&self) -> [Curve; 3] {
-        [0, 1, 2].map(|i| Curve::of(&self.layers[i]))
+        [0, 1, 2].map(|i| self.layers[i].curve())
     }
 }
 

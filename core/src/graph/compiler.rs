@@ -1,8 +1,8 @@
 //! The compiler: it follows the domain that values are in, and puts in a change of domain only where the next step needs one.
 
 use super::filmed::{self, Filmed};
-use super::films::{Film, FilmEnd, Way, Ways};
-use super::program::{LeftOut, OF_GROUP, OF_STEP, Op, Program, SCREEN_TRANSFER};
+use super::films::{Film, FilmEnd, SCREEN_TRANSFER, Way, Ways};
+use super::program::{LeftOut, OF_GROUP, OF_STEP, Op, Program};
 use super::run::{Node, Signal};
 use super::tables;
 use crate::colour::fit::{Cube, Refit, RollOff};

@@ -1,9 +1,8 @@
 //! Films on their way to a display: whole ones, and those that are taken on in part.
 
-use super::program::SCREEN_TRANSFER;
 use crate::colour::compress::{self, ColourCompress};
 use crate::colour::fit::{self, Cube};
-use crate::colour::{Display, matrix::Mat3f};
+use crate::colour::{Display, matrix::Mat3f, transfer::Transfer};
 use crate::film::Chain;
 use crate::film::develop::Developing;
 use crate::film::expose::Exposing;
@@ -12,6 +11,9 @@ use crate::film::strengths::Strengths;
 use crate::numeric::lane::{N, Planes, exp2, log2};
 use crate::step::PlainRendering;
 use crate::step::plain::{self, Rendering, tone::ToneCurve};
+
+/// The Screen zone's transfer.
+pub(super) const SCREEN_TRANSFER: Transfer = Transfer::Power(2.4);
 
 /// Threshold and limit of what brings a film's colours into a display: the shape of the ACES reference gamut compression.
 const GATHER: [f64; 2] = [0.85, 1.35];

@@ -20,9 +20,6 @@ use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// The Screen zone's transfer.
-pub(super) const SCREEN_TRANSFER: Transfer = Transfer::Power(2.4);
-
 /// The straight film that grain lies on where there is no other: density for each unit of log exposure, and the density
 /// of middle grey.
 const STRAIGHT: [f32; 2] = [0.58, 1.1];

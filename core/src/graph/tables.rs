@@ -1,7 +1,7 @@
 //! Table steps: each table between the zone's code values and the encodings that it expects and gives, mixed.
 
-use super::Program;
-use crate::colour::encoding::SDR_PEAK;
+use super::Program; // A circle: a program holds table steps, and each table lies between two programs.
+use crate::colour::display::SDR_PEAK;
 use crate::colour::transfer::{REFERENCE_WHITE, Transfer};
 use crate::colour::{Encoding, Reference, Site, Zone, primaries::P3_D65};
 use crate::numeric::lane::{self, N, Planes};

@@ -4,8 +4,9 @@ use super::kind::{Domain, Kind, KindInfo, SCENE, Site};
 use crate::colour::{
     Adaptation, Mat3,
     adaptation::{locus, nearest_on_locus},
+    chromaticity::xyz_to_xy,
     matrix::Mat3f,
-    primaries::{AP1, xyz_to_xy},
+    primaries::AP1,
 };
 use crate::field::parameters;
 
@@ -58,7 +59,7 @@ impl Balance {
         let cones = Adaptation::Cat16.to_cones();
         let seen = cones.apply(to_xyz.apply(colour));
         let wanted = cones.apply(to_xyz.apply(to));
-        let target = cones.apply(crate::colour::primaries::xy_to_xyz(locus(WORKING_KELVIN, 0.0)));
+        let target = cones.apply(crate::colour::chromaticity::xy_to_xyz(locus(WORKING_KELVIN, 0.0)));
         // Von Kries: white_i with seen_i * target_i / white_i proportional to wanted_i.
         let white = [0, 1, 2].map(|i| seen[i] * target[i] / wanted[i]);
         if white.iter().any(|v| *v <= 0.0 || !v.is_finite()) {
@@ -98,7 +99,7 @@ impl Kind for Balance {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::colour::primaries::xy_to_xyz;
+    use crate::colour::chromaticity::xy_to_xyz;
 
     #[test]
     fn one_stop_doubles_and_neutral_is_the_identity() {

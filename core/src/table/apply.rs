@@ -4,6 +4,7 @@
 //! against it. Tried before and slower on such machines: gathers (17-20 ns a pixel), a plain loop over pixels
 //! (38-50 ns); one 128-bit load a corner from padded nodes, in two phases over blocks, takes 4 to 6 ns.
 
+use super::lookup::Lookup;
 use super::{Table, Table1, Table3, simd};
 use crate::numeric::lane::N;
 use rayon::prelude::*;
@@ -100,76 +101,15 @@ impl Table1 {
 impl Table3 {
     /// Looks up RGBA pixels in place, on one thread.
     pub fn apply_using(&self, pixels: &mut [[f32; 4]], using: Using) {
-        if using == Using::Fastest
-            && let Some(twin) = simd::twins().next()
-        {
-            return twin(self, pixels);
-        }
-        let look = Lookup::new(self);
-        for p in pixels {
-            let out = look.at([p[0], p[1], p[2]]);
-            p[..3].copy_from_slice(&out);
+        match using {
+            Using::Fastest => simd::apply(self, pixels),
+            Using::Scalar => Lookup::new(self).apply(pixels),
         }
     }
 
     /// The table's value at a colour.
     pub fn at(&self, rgb: [f32; 3]) -> [f32; 3] {
         Lookup::new(self).at(rgb)
-    }
-}
-
-/// A 3D table with the constants of its lookup.
-pub(super) struct Lookup<'a> {
-    pub(super) table: &'a Table3,
-    pub(super) scale: [f32; 3],
-    /// Distance in nodes from one point to the next in R, G and B.
-    pub(super) stride: [usize; 3],
-}
-
-impl<'a> Lookup<'a> {
-    pub(super) fn new(table: &'a Table3) -> Self {
-        let n = table.size;
-        Self { table, scale: table.domain.scale(n), stride: [1, n, n * n] }
-    }
-
-    /// Tetrahedral interpolation: from the cell's first corner along the axis with the largest fraction, then
-    /// the middle one, then the smallest, to its last corner.
-    pub(super) fn at(&self, rgb: [f32; 3]) -> [f32; 3] {
-        let last = self.table.size - 2;
-        let mut base = 0;
-        let mut f = [0.0_f32; 3];
-        for c in 0..3 {
-            // In this order a NaN becomes 0.
-            let t = ((rgb[c] - self.table.domain.min[c]) * self.scale[c]).max(0.0).min((last + 1) as f32);
-            let i = (t as usize).min(last);
-            base += i * self.stride[c];
-            f[c] = t - i as f32;
-        }
-        let [r, g, b] = f;
-        let [sr, sg, sb] = self.stride;
-        let first = if r >= g && r >= b {
-            sr
-        } else if g >= b {
-            sg
-        } else {
-            sb
-        };
-        let least = if b <= r && b <= g {
-            sb
-        } else if g <= r {
-            sg
-        } else {
-            sr
-        };
-        let all = sr + sg + sb;
-        let high = r.max(g).max(b);
-        let low = r.min(g).min(b);
-        let middle = r.min(g).max(r.max(g).min(b));
-        let w = [1.0 - high, high - middle, middle - low, low];
-        let nodes = &self.table.nodes;
-        let [p0, p1, p2, p3] =
-            [nodes[base], nodes[base + first], nodes[base + all - least], nodes[base + all]];
-        [0, 1, 2].map(|c| ((p0[c] * w[0] + p1[c] * w[1]) + p2[c] * w[2]) + p3[c] * w[3])
     }
 }
 

@@ -2,6 +2,7 @@
 
 pub mod apply;
 pub mod kept;
+mod lookup;
 mod simd;
 
 pub use kept::{KeptError, KeptTable};

@@ -1,6 +1,7 @@
 //! Filters of some pixels, across and then down, row by row.
 
-use super::chain::{Before, Columns, Stage, Wide};
+use super::chain::{Before, Stage, Wide};
+use super::columns::Columns;
 use super::line::{Line, Ring, held, weigh};
 use crate::numeric::lane;
 

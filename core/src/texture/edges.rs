@@ -5,10 +5,11 @@
 //! no further than (1 + k) / (1 - k) for large ones, as ((1 + k) r + (1 - k)) / ((1 - k) r + (1 + k)).
 
 use super::blur::{Across, Blur, Downward};
-use super::chain::{Before, Columns, Ready, Stage, Wide};
+use super::chain::{Before, Ready, Stage, Wide};
+use super::columns::Columns;
 use super::line::{Line, Ring, held, sum};
-use super::softness::bell;
 use super::spread::{Halves, across, back};
+use super::taps::bell;
 use crate::numeric::lane;
 
 /// Deviation in pixels from which the neighbourhood is made at half the size.

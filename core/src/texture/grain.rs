@@ -2,10 +2,11 @@
 
 use super::Plate;
 use super::blur::Downward;
-use super::chain::{Before, Columns, Ready, Stage, Wide};
+use super::chain::{Before, Ready, Stage, Wide};
+use super::columns::Columns;
 use super::line::{Line, Ring, SIDE, weigh};
 use super::noise::{self, key, row};
-use super::softness::bell;
+use super::taps::bell;
 use crate::field::parameters;
 use crate::film::{Chain, GREY, NegativeKind, stock::LayerGrain};
 use crate::numeric::lane;

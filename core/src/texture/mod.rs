@@ -7,6 +7,7 @@
 pub mod bloom;
 mod blur;
 pub mod chain;
+pub mod columns;
 mod edges;
 pub mod falloff;
 pub mod flicker;
@@ -18,6 +19,7 @@ pub mod passes;
 pub mod sheet;
 pub mod softness;
 pub mod spread;
+pub mod taps;
 pub mod vignette;
 pub mod weave;
 

@@ -5,9 +5,10 @@
 //! only where something needs all of it: before light is spread by a pyramid, and at the end. Bands of rows are done side
 //! by side; what a row becomes does not depend on its band.
 
-use super::chain::{Before, Chain, Columns, Point, Ready, Source, Stage, Wide};
+use super::chain::{Before, Chain, Point, Ready, Source, Stage, Wide};
+use super::columns::Columns;
 use super::line::Line;
-use super::sheet::{Precision, Room, Sheet};
+use super::sheet::{Precision, Room, Sheet, band};
 use super::spread::{self, Back, Gives, Halving, Levels, Stays};
 use super::{Plate, Texture, halation};
 use rayon::prelude::*;
@@ -348,12 +349,4 @@ impl Work<'_> {
         });
         self.unless_stopped([to, half]).map(Into::into)
     }
-}
-
-/// Rows of a band: as many for each thread, few enough to notice a stop and enough to make little of what bands do twice.
-pub fn band(height: usize) -> usize {
-    const MOST: usize = 140;
-    let threads = rayon::current_num_threads().max(1);
-    let each = height.div_ceil(threads * MOST).max(if threads > 1 { 2 } else { 1 });
-    height.div_ceil(threads * each).max(16)
 }

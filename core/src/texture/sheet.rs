@@ -3,7 +3,7 @@
 //! A pass reads one and writes another, and memory is what it waits for. Halves (IEEE 754 binary16) hold light to one
 //! part in two thousand and need half the time; single precision is for what is exact.
 
-use super::chain::Columns;
+use super::columns::Columns;
 use super::line::Line;
 use crate::numeric::half::{from_halves, to_halves};
 use crate::numeric::lane;
@@ -154,6 +154,14 @@ impl Sheet {
             Values::Half(v) => v.chunks_mut(size).map(Places::Half).map(rows).collect(),
         }
     }
+}
+
+/// Rows of a band: as many for each thread, few enough to notice a stop and enough to make little of what bands do twice.
+pub fn band(height: usize) -> usize {
+    const MOST: usize = 140;
+    let threads = rayon::current_num_threads().max(1);
+    let each = height.div_ceil(threads * MOST).max(if threads > 1 { 2 } else { 1 });
+    height.div_ceil(threads * each).max(16)
 }
 
 #[cfg(test)]

@@ -9,8 +9,7 @@
 use super::chain::{Before, Source};
 use super::falloff::LEVELS;
 use super::line::{Line, MARGIN, Ring, SIDE, held};
-use super::passes::band;
-use super::sheet::{Precision, Room, Sheet};
+use super::sheet::{Precision, Room, Sheet, band};
 use crate::numeric::lane;
 use rayon::prelude::*;
 

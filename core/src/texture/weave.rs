@@ -1,7 +1,8 @@
 //! Gate weave: a frame that does not quite stand still in the gate.
 
 use super::Plate;
-use super::chain::{Before, Columns, Ready, Stage, Wide};
+use super::chain::{Before, Ready, Stage, Wide};
+use super::columns::Columns;
 use super::line::{Line, Ring, SIDE, held};
 use super::noise::{key, slow};
 use crate::field::parameters;

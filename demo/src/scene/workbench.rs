@@ -207,7 +207,7 @@ mod tests {
     use crate::light::Set;
     use lantern_core::colour::adaptation::locus;
     use lantern_core::colour::difference::{LabOf, ciede2000};
-    use lantern_core::colour::primaries::{AP1, xy_to_xyz};
+    use lantern_core::colour::{chromaticity::xy_to_xyz, primaries::AP1};
     use lantern_core::step::Balance;
 
     /// The chart alone, lit by one kind of lamp.

@@ -1,17 +1,17 @@
 //! What exists: step kinds, encodings, what stands still in the scopes, the schema of a look.
 
-use actix_web::HttpResponse;
+use actix_web::{HttpResponse, web};
 use lantern_core::bake::Bake;
 use lantern_core::colour::{Encoding, Reference};
 use lantern_core::scope::{
     chromaticity::{self, Diagram},
     limits, stops,
 };
-use lantern_core::step::KINDS;
+use lantern_core::step::{KINDS, KindInfo};
 use lantern_core::table::Domain;
 use schemars::JsonSchema;
 use serde::Serialize;
-use serde_json::json;
+use serde_json::{Value, json};
 
 /// An encoding as people choose it.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -71,18 +71,18 @@ pub async fn health() -> HttpResponse {
 }
 
 /// Every kind of step with its parameters.
-pub async fn steps() -> HttpResponse {
-    HttpResponse::Ok().json(KINDS)
+pub async fn steps() -> web::Json<Vec<KindInfo>> {
+    web::Json(KINDS.to_vec())
 }
 
 /// Every encoding.
-pub async fn encodings() -> HttpResponse {
-    HttpResponse::Ok().json(encoding_list())
+pub async fn encodings() -> web::Json<Vec<EncodingInfo>> {
+    web::Json(encoding_list())
 }
 
 /// The JSON Schema of look files.
-pub async fn look_schema() -> HttpResponse {
-    HttpResponse::Ok().json(lantern_core::look::schema::look_schema())
+pub async fn look_schema() -> web::Json<Value> {
+    web::Json(lantern_core::look::schema::look_schema())
 }
 
 /// What stands still in the scopes.
@@ -108,9 +108,9 @@ pub struct ScopeBand {
 }
 
 /// What stands still in the scopes.
-pub async fn scopes() -> HttpResponse {
+pub async fn scopes() -> web::Json<ScopeInfo> {
     let band = |b: &stops::Band| ScopeBand { from: b.from.is_finite().then_some(b.from), colour: b.colour };
-    HttpResponse::Ok().json(ScopeInfo {
+    web::Json(ScopeInfo {
         diagram: chromaticity::diagram(),
         bands: stops::BANDS.iter().map(band).collect(),
         r103_rgb: limits::R103_RGB,

@@ -1,6 +1,6 @@
 //! Handoffs: make one, watch it, cancel it, take the file.
 
-use super::json::{Body, answer};
+use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, handoff};
 use crate::preview::Studio;
@@ -84,7 +84,7 @@ pub async fn list(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<Vec<HandoffDetail>>> {
     answer(move || {
         let rows = store.with(|c| Handoff::of_look(c, &id))?;
         Ok(rows.into_iter().map(|h| detail(h, &jobs)).collect::<Vec<_>>())
@@ -143,7 +143,7 @@ pub async fn show(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<HandoffDetail>> {
     answer(move || Ok(detail(store.with(|c| Handoff::find(c, &id))?, &jobs))).await
 }
 
@@ -152,7 +152,7 @@ pub async fn cancel(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
     id: web::Path<String>,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<HandoffDetail>> {
     jobs.stop(&id);
     let waiting = id.clone();
     store.run(move |c| Handoff::cancel_queued(c, &waiting)).await?;

@@ -2,12 +2,14 @@
 //! everybody else would wait for.
 
 use crate::error::{ApiError, ApiResult};
+use actix_web::body::BoxBody;
 use actix_web::dev::Payload;
-use actix_web::{FromRequest, HttpMessage, HttpRequest, HttpResponse, mime, web};
+use actix_web::{FromRequest, HttpMessage, HttpRequest, HttpResponse, Responder, mime, web};
 use futures_util::StreamExt;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::future::Future;
+use std::marker::PhantomData;
 use std::ops::Deref;
 use std::pin::Pin;
 
@@ -65,12 +67,23 @@ impl<T: DeserializeOwned + Send + 'static> FromRequest for Body<T> {
     }
 }
 
+/// JSON of a `T`, written already.
+pub struct Answer<T>(Vec<u8>, PhantomData<T>);
+
+impl<T> Responder for Answer<T> {
+    type Body = BoxBody;
+
+    fn respond_to(self, _: &HttpRequest) -> HttpResponse {
+        HttpResponse::Ok().content_type(mime::APPLICATION_JSON).body(self.0)
+    }
+}
+
 /// Does something and says in JSON what came of it.
 pub async fn answer<T: Serialize>(
     work: impl FnOnce() -> ApiResult<T> + Send + 'static,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<T>> {
     let text = web::block(move || serde_json::to_vec(&work()?).map_err(ApiError::internal)).await??;
-    Ok(HttpResponse::Ok().content_type(mime::APPLICATION_JSON).body(text))
+    Ok(Answer(text, PhantomData))
 }
 
 #[cfg(test)]
@@ -79,7 +92,7 @@ mod tests {
     use actix_web::http::header::CONTENT_TYPE;
     use actix_web::{App, test};
 
-    async fn count(body: Body<Vec<u32>>) -> ApiResult<HttpResponse> {
+    async fn count(body: Body<Vec<u32>>) -> ApiResult<Answer<usize>> {
         answer(move || Ok(body.len())).await
     }
 

@@ -1,6 +1,6 @@
 //! Looks and their versions.
 
-use super::json::{Body, answer};
+use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::handoff::plain_name;
 use crate::preview::Studio;
@@ -123,7 +123,7 @@ pub async fn create(
     studio: web::Data<Studio>,
     id: web::Path<String>,
     body: Body<CreateLook>,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
         let mut look = match &body.document {
             Some(document) => read(&studio, document)?,
@@ -140,7 +140,7 @@ pub async fn create(
 }
 
 /// One look.
-pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<Answer<LookDetail>> {
     answer(move || detail(store.with(|c| LookRow::find(c, &id))?)).await
 }
 
@@ -149,7 +149,7 @@ pub async fn save(
     studio: web::Data<Studio>,
     id: web::Path<String>,
     body: Body<SaveLook>,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
         let look = read(&studio, &body.document)?;
         detail(studio.store.with(|c| LookRow::update(c, &id, body.revision, &look))?)
@@ -165,7 +165,7 @@ pub async fn import(
     studio: web::Data<Studio>,
     id: web::Path<String>,
     body: web::Bytes,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
         let text = std::str::from_utf8(&body)
             .map_err(|_| ApiError::Invalid("this is not a look file: it is no text".into()))?;
@@ -230,7 +230,10 @@ pub async fn keep_version(
 }
 
 /// One version.
-pub async fn version(store: web::Data<Store>, at: web::Path<(String, i32)>) -> ApiResult<HttpResponse> {
+pub async fn version(
+    store: web::Data<Store>,
+    at: web::Path<(String, i32)>,
+) -> ApiResult<Answer<VersionDetail>> {
     answer(move || {
         let v = store.with(|c| {
             LookRow::find(c, &at.0)?;

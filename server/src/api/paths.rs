@@ -1,12 +1,13 @@
 //! Paths as such: what two of them differ in, and colours picked for a step from the picture.
 
-use super::json::{Body, answer};
+use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::preview::pick::{PickRequest, Picked};
-use actix_web::{HttpResponse, web};
-use lantern_core::look::{Path, compare};
+use actix_web::web;
+use lantern_core::look::{Difference, Path, compare};
 use lantern_core::region::ColourRange;
+use lantern_core::step::field::Field;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
@@ -20,7 +21,7 @@ pub struct ComparePaths {
 }
 
 /// What two paths differ in, step by step.
-pub async fn differences(body: Body<ComparePaths>) -> ApiResult<HttpResponse> {
+pub async fn differences(body: Body<ComparePaths>) -> ApiResult<Answer<Vec<Difference>>> {
     answer(move || {
         body.before.check()?;
         body.after.check()?;
@@ -30,8 +31,8 @@ pub async fn differences(body: Body<ComparePaths>) -> ApiResult<HttpResponse> {
 }
 
 /// The parameters of a colour range.
-pub async fn range_fields() -> HttpResponse {
-    HttpResponse::Ok().json(ColourRange::FIELDS)
+pub async fn range_fields() -> web::Json<Vec<Field>> {
+    web::Json(ColourRange::FIELDS.to_vec())
 }
 
 /// A bump or a colour range from what a place of the picture holds.

@@ -1,6 +1,6 @@
 //! The Shelf: starting looks that ship, looks of one's own, favourite steps.
 
-use super::json::{Body, answer};
+use super::json::{Answer, Body, answer};
 use super::looks::read;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
@@ -38,7 +38,7 @@ fn item(row: &Kept) -> ApiResult<ShelfItem> {
 }
 
 /// Everything on the Shelf: own things first.
-pub async fn list(store: web::Data<Store>) -> ApiResult<HttpResponse> {
+pub async fn list(store: web::Data<Store>) -> ApiResult<Answer<Vec<ShelfItem>>> {
     answer(move || {
         let rows = store.with(|c| Kept::all(c))?;
         let mut items = rows.iter().map(item).collect::<ApiResult<Vec<_>>>()?;
@@ -54,7 +54,7 @@ pub async fn list(store: web::Data<Store>) -> ApiResult<HttpResponse> {
 }
 
 /// Keeps a look or steps.
-pub async fn keep(studio: web::Data<Studio>, body: Body<KeepOnShelf>) -> ApiResult<HttpResponse> {
+pub async fn keep(studio: web::Data<Studio>, body: Body<KeepOnShelf>) -> ApiResult<Answer<ShelfItem>> {
     if body.kind != "look" && body.kind != "steps" {
         return Err(ApiError::Invalid("the Shelf keeps looks and steps".into()));
     }

@@ -1,6 +1,6 @@
 //! Shots: named, told their encoding, cut, balanced, deleted.
 
-use super::json::{Body, answer};
+use super::json::{Answer, Body, answer};
 use super::productions::ShotDetail;
 use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
@@ -204,7 +204,7 @@ pub async fn code_values(
 }
 
 /// A shot's trim.
-pub async fn trim(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn trim(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<Answer<TrimDetail>> {
     answer(move || {
         let (row, _) = store.with(|c| Shot::find(c, &id))?;
         Ok(TrimDetail { revision: row.trim_revision, path: row.trim()? })
@@ -225,7 +225,7 @@ pub async fn save_trim(
     store: web::Data<Store>,
     id: web::Path<String>,
     body: Body<SaveTrim>,
-) -> ApiResult<HttpResponse> {
+) -> ApiResult<Answer<TrimDetail>> {
     answer(move || {
         let body = body.into_inner();
         let path = path_of(body.path)?;

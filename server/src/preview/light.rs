@@ -1,5 +1,6 @@
 //! Reading the light of a shot: the droppers, and bringing one shot to another.
 
+use super::request::Seat;
 use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
 use lantern_core::graph::Program;
@@ -14,16 +15,9 @@ use serde::{Deserialize, Serialize};
 /// Asks what balance makes a place of a shot neutral, or gives it an exposure.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 pub struct DropperRequest {
-    /// The shot.
-    pub shot: String,
-    /// The frame, by its place in the order.
-    #[serde(default)]
-    pub frame: Option<u32>,
-    /// The whole path.
-    pub path: Path,
-    /// The trim beneath it; the shot's own where none is said.
-    #[serde(default)]
-    pub trim: Option<Path>,
+    /// What is looked at.
+    #[serde(flatten)]
+    pub seat: Seat,
     /// The Balance step to solve for.
     pub step: String,
     /// Column and row of the place as shares of width and height, 0..1.
@@ -109,13 +103,13 @@ pub fn patch(
 impl Studio {
     /// Solves a Balance step for a place that should be neutral, or should have an exposure.
     pub fn dropper(&self, r: &DropperRequest) -> ApiResult<Dropped> {
-        let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
+        let path = self.whole(&r.seat)?;
         let step = path.steps.iter().find(|s| s.id == r.step);
         let Some(Values::Balance(balance)) = step.map(|s| s.values.clone()) else {
             return Err(ApiError::Invalid("the dropper works on a Balance step of the path".into()));
         };
-        let proxy = self.proxy(&r.shot, r.frame, WIDTH)?;
-        let mut patch = patch(self, &r.shot, r.frame, r.at, r.area.as_ref())?;
+        let proxy = self.proxy(&r.seat.shot, r.seat.frame, WIDTH)?;
+        let mut patch = patch(self, &r.seat.shot, r.seat.frame, r.at, r.area.as_ref())?;
         Program::up_to(&path, &r.step, &proxy.encoding).run(&mut patch);
         let mean =
             [0, 1, 2].map(|c| patch.iter().map(|p| f64::from(p[c])).sum::<f64>() / patch.len().max(1) as f64);

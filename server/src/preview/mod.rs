@@ -16,5 +16,5 @@ pub mod textured;
 
 pub use layout::{Frame, Kind};
 pub use proxy::{Proxies, Proxy, Source};
-pub use request::{CardsRequest, Counts, PictureRequest, Quality, RowRequest, Show};
+pub use request::{CardsRequest, Counts, PictureRequest, Quality, RowRequest, Seat, Show};
 pub use studio::Studio;

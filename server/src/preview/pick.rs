@@ -1,10 +1,10 @@
 //! Colours picked from the picture for a step: a bump on the hue circle, or a colour range.
 
 use super::light::patch;
+use super::request::Seat;
 use super::studio::{Studio, display};
 use crate::error::{ApiError, ApiResult};
 use lantern_core::graph::Program;
-use lantern_core::look::Path;
 use lantern_core::region::ColourRange;
 use lantern_core::scope::Area;
 use lantern_core::step::{Bump, hue_curves::bump_over};
@@ -28,16 +28,9 @@ pub enum Want {
 /// Asks for a bump or a range from a place, as a step or group is given it.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 pub struct PickRequest {
-    /// The shot.
-    pub shot: String,
-    /// The frame; the shot's poster where none is said.
-    #[serde(default)]
-    pub frame: Option<u32>,
-    /// The whole path.
-    pub path: Path,
-    /// The trim beneath it; the one saved last where none is said.
-    #[serde(default)]
-    pub trim: Option<Path>,
+    /// What is looked at.
+    #[serde(flatten)]
+    pub seat: Seat,
     /// The step or group.
     pub target: String,
     /// What is wanted.
@@ -62,9 +55,9 @@ pub struct Picked {
 impl Studio {
     /// A bump or a range from what a place holds.
     pub fn pick(&self, r: &PickRequest) -> ApiResult<Picked> {
-        let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
-        let mut pixels = patch(self, &r.shot, r.frame, r.at, r.area.as_ref())?;
-        let from = self.proxy(&r.shot, r.frame, super::light::WIDTH)?.encoding.clone();
+        let path = self.whole(&r.seat)?;
+        let mut pixels = patch(self, &r.seat.shot, r.seat.frame, r.at, r.area.as_ref())?;
+        let from = self.proxy(&r.seat.shot, r.seat.frame, super::light::WIDTH)?.encoding.clone();
         let given = Program::given_to(&path, &r.target, &from, &display("rec709")?);
         let (program, zone) = given.ok_or_else(|| {
             ApiError::Invalid("colours are picked for a step of the Scene or Screen zone".into())

@@ -56,14 +56,9 @@ pub struct Counts {
     pub area: Option<Area>,
 }
 
-/// Asks for the picture in hand.
+/// What is looked at: a shot, a frame of it, and everything that is done to it.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
-pub struct PictureRequest {
-    /// The page that asks, which the socket puts in.
-    #[serde(skip)]
-    pub viewer: u32,
-    /// Rises with every request; comes back with the picture.
-    pub seq: u32,
+pub struct Seat {
     /// The shot.
     pub shot: String,
     /// The frame, by its place in the order; the shot's poster where none is said.
@@ -74,6 +69,19 @@ pub struct PictureRequest {
     /// The trim beneath it; the shot's own, as it was saved last, where none is said.
     #[serde(default)]
     pub trim: Option<Path>,
+}
+
+/// Asks for the picture in hand.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+pub struct PictureRequest {
+    /// The page that asks, which the socket puts in.
+    #[serde(skip)]
+    pub viewer: u32,
+    /// Rises with every request; comes back with the picture.
+    pub seq: u32,
+    /// What is looked at.
+    #[serde(flatten)]
+    pub seat: Seat,
     /// How to compute it.
     pub quality: Quality,
     /// Most pixels in a row.
@@ -148,16 +156,9 @@ pub struct SampleRequest {
     pub viewer: u32,
     /// Comes back with the answer.
     pub seq: u32,
-    /// The shot.
-    pub shot: String,
-    /// The frame, by its place in the order.
-    #[serde(default)]
-    pub frame: Option<u32>,
-    /// The whole path.
-    pub path: Path,
-    /// The trim beneath it.
-    #[serde(default)]
-    pub trim: Option<Path>,
+    /// What is looked at.
+    #[serde(flatten)]
+    pub seat: Seat,
     /// Display encoding of the picture.
     pub display: String,
     /// Places as shares of width and height; up to 64.

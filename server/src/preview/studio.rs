@@ -3,7 +3,9 @@
 use super::layout::{COLUMNS, Frame, HUE_BINS, Kind, TONE_BINS, TONE_SPAN, header, holds};
 use super::output::{Output, Point};
 use super::proxy::{FULL, Haste, Proxies, Proxy, Source};
-use super::request::{CardsRequest, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest, Show};
+use super::request::{
+    CardsRequest, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest, Seat, Show,
+};
 use super::textured::{Cut, TexturedKept};
 use super::{counts, monitor, paint, textured};
 use crate::cache::Kept;
@@ -75,14 +77,14 @@ impl Studio {
 
     /// The picture in hand, or beside it. `None` when `stop` was set meanwhile.
     pub fn picture(&self, r: &PictureRequest, kind: Kind, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
-        let mut path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
+        let mut path = self.whole(&r.seat)?;
         if r.show == Show::Grain {
             path = textured::grain_alone(&path);
         }
-        let full = r.view.map(|_| self.proxy(&r.shot, r.frame, FULL as u32)).transpose()?;
+        let full = r.view.map(|_| self.proxy(&r.seat.shot, r.seat.frame, FULL as u32)).transpose()?;
         let mut proxy = match (&full, r.view) {
             (Some(full), Some(view)) => Arc::new(part(full, view)?),
-            _ => self.proxy(&r.shot, r.frame, r.width)?,
+            _ => self.proxy(&r.seat.shot, r.seat.frame, r.width)?,
         };
         let display = shown_on(&proxy, &r.display)?;
         let monitor = monitor::of(&display)?;
@@ -126,7 +128,7 @@ impl Studio {
         let output = match &textured {
             _ if !r.counts.limits && r.show != Show::Marks => None,
             Some((source, cut)) if graph.has_texture() => {
-                let made = self.kept.stage(seat(r, kind), source, &graph, cut, r.quality, None, stop);
+                let made = self.kept.stage(viewport(r, kind), source, &graph, cut, r.quality, None, stop);
                 let Some(made) = made else { return Ok(None) };
                 Some(Output::textured(&proxy, &graph, made, cut.inside))
             }
@@ -174,7 +176,7 @@ impl Studio {
         // What is looked at again is kept; so is what is measured.
         let again = kind == Kind::Picture || r.counts.limits || r.show == Show::Marks;
         if again && r.show != Show::Grain {
-            self.kept.render(seat(r, kind), source, graph, cut, r.quality, frame, stop)
+            self.kept.render(viewport(r, kind), source, graph, cut, r.quality, frame, stop)
         } else {
             Ok(self.kept.once(source, graph, cut, frame, stop))
         }
@@ -192,7 +194,7 @@ impl Studio {
     /// One small picture of a row. `None` when `stop` was set meanwhile.
     pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
-        let path = self.whole(shot, &r.path, None)?;
+        let path = self.over_its_trim(shot, &r.path, None)?;
         let proxy = self.proxy_in(shot, None, r.width, Haste::Around)?;
         let display = shown_on(&proxy, &r.display)?;
         let graph = Graph::compile(&path, &proxy.encoding, &display)?;
@@ -212,7 +214,8 @@ impl Studio {
         if r.paths.len() > MOST_CARDS {
             return Err(ApiError::Invalid(format!("up to {MOST_CARDS} paths are shown at once")));
         }
-        let path = self.whole(&r.shot, r.paths.get(index).ok_or(ApiError::NotFound("path"))?, None)?;
+        let path =
+            self.over_its_trim(&r.shot, r.paths.get(index).ok_or(ApiError::NotFound("path"))?, None)?;
         let proxy = self.proxy(&r.shot, r.frame, r.width)?;
         let words = serde_json::to_string(&path).map_err(ApiError::internal)?;
         let key = format!("{}|{}|{}|{}|{words}", proxy.hash, proxy.encoding.id, r.width, r.display);
@@ -236,14 +239,14 @@ impl Studio {
         if r.at.len() > MOST_PLACES || r.at.iter().flatten().any(|v| !(0.0..=1.0).contains(v)) {
             return Err(ApiError::Invalid(format!("up to {MOST_PLACES} places inside the picture are read")));
         }
-        let path = self.whole(&r.shot, &r.path, r.trim.as_ref())?;
-        let proxy = self.proxy(&r.shot, r.frame, SAMPLE_WIDTH)?;
+        let path = self.whole(&r.seat)?;
+        let proxy = self.proxy(&r.seat.shot, r.seat.frame, SAMPLE_WIDTH)?;
         let display = shown_on(&proxy, &r.display)?;
         let graph = Graph::compile(&path, &proxy.encoding, &display)?;
         let scene = Program::scene(&path, &proxy.encoding);
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let output = if graph.has_texture() {
-            let cut = Cut::whole(Plate::whole(w, h, graph.gauge, r.frame.unwrap_or(0)));
+            let cut = Cut::whole(Plate::whole(w, h, graph.gauge, r.seat.frame.unwrap_or(0)));
             let never = AtomicBool::new(false);
             let seat = seat_of(r.viewer, Kind::Picture);
             let made = self.kept.stage(seat, &proxy, &graph, &cut, Quality::Rest, None, &never);
@@ -270,7 +273,12 @@ impl Studio {
 
     /// A checked path over the trim beneath it: the one given, or the shot's own. Where the encoding is unknown nothing can
     /// be done to the picture: then none.
-    pub fn whole(&self, shot: &str, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
+    pub fn whole(&self, seat: &Seat) -> ApiResult<Path> {
+        self.over_its_trim(&seat.shot, &seat.path, seat.trim.as_ref())
+    }
+
+    /// The same of a path over a shot's trim, or over one that is being made.
+    fn over_its_trim(&self, shot: &str, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
         path.check()?;
         let row = self.store.with(|c| Shot::find(c, shot))?.0;
         if row.encoding.is_empty() {
@@ -354,7 +362,7 @@ impl Studio {
 }
 
 /// Who needs what was made last: a page, for the picture in hand or one beside it.
-fn seat(r: &PictureRequest, kind: Kind) -> u32 {
+fn viewport(r: &PictureRequest, kind: Kind) -> u32 {
     seat_of(r.viewer, kind)
 }
 
@@ -364,7 +372,7 @@ fn seat_of(viewer: u32, kind: Kind) -> u32 {
 
 /// What is computed of a picture with texture, of `whole` or of the part of it that `shown` is.
 fn cut<'a>(r: &PictureRequest, graph: &Graph, whole: &'a Proxy, shown: &'a Proxy) -> (&'a Proxy, Cut) {
-    let tick = r.tick.or(r.frame).unwrap_or(0);
+    let tick = r.tick.or(r.seat.frame).unwrap_or(0);
     let plate = Plate::whole(whole.picture.width(), whole.picture.height(), graph.gauge, tick);
     match r.view {
         // Grain alone lies on a grey as large as the part: nothing reaches into it.

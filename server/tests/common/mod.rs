@@ -2,9 +2,10 @@
 
 #![allow(clippy::unwrap_used, dead_code)]
 
+use lantern_core::look::Path;
 use lantern_core::picture::Picture;
 use lantern_formats::Depth;
-use lantern_server::preview::{Counts, PictureRequest, Quality, Show};
+use lantern_server::preview::{Counts, PictureRequest, Quality, Seat, Show};
 use lantern_server::seed::SeedShot;
 
 /// A still of a picture's bytes, in ACEScct.
@@ -13,15 +14,17 @@ pub fn still<'a>(name: &'a str, picture: &'a [u8]) -> SeedShot<'a> {
     SeedShot { name, encoding: "acescct", reason: "made so", pictures }
 }
 
+/// A shot's poster under a path, over the shot's own trim.
+pub fn seat(shot: &str, path: &Path) -> Seat {
+    Seat { shot: shot.into(), frame: None, path: path.clone(), trim: None }
+}
+
 /// A picture request that asks for nothing more.
 pub fn picture_of(shot: &str, quality: Quality) -> PictureRequest {
     PictureRequest {
         viewer: 0,
         seq: 7,
-        shot: shot.into(),
-        frame: None,
-        path: Default::default(),
-        trim: None,
+        seat: seat(shot, &Path::default()),
         quality,
         width: 960,
         display: "rec709".into(),

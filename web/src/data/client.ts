@@ -1,5 +1,6 @@
 /** Calls of the JSON API, with the types that the server describes. */
-import type { components } from "./schema";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Look = Schemas["Look"];
@@ -38,7 +39,6 @@ export type Sample = Schemas["Sample"];
 export type ScopeInfo = Schemas["ScopeInfo"];
 export type Area = Schemas["Area"];
 export type Group = Schemas["FileGroup"];
-type Groups = Group[];
 export type Listing = Schemas["Listing"];
 export type FrameLine = Schemas["FrameLine"];
 export type Profile = Schemas["ProfileDetail"];
@@ -68,106 +68,109 @@ export class Problem extends Error {
   }
 }
 
-async function send(method: string, url: string, type?: string, body?: BodyInit): Promise<Response> {
-  let response: Response;
-  try {
-    response = await fetch(url, { method, headers: type ? { "content-type": type } : {}, body });
-  } catch {
+const client = createClient<paths>({
+  // Where there is no page, as in tests, nobody is asked either.
+  baseUrl: "location" in globalThis ? location.origin : "",
+  fetch: (request) => fetch(request),
+});
+
+/** What a call answers with; a refusal is thrown as a [Problem]. */
+async function told<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const answer = await call.catch(() => {
     throw new Problem(0, "The server does not answer.");
+  });
+  if (!answer.response.ok) {
+    const problem = answer.error as Partial<Schemas["Problem"]> | undefined;
+    throw new Problem(answer.response.status, problem?.detail ?? answer.response.statusText, problem?.revision);
   }
-  if (!response.ok) {
-    const problem = (await response.json().catch(() => null)) as Schemas["Problem"] | null;
-    throw new Problem(response.status, problem?.detail ?? response.statusText, problem?.revision);
-  }
-  return response;
+  return answer.data as T;
 }
 
-async function call<T>(method: string, url: string, body?: unknown): Promise<T> {
-  const json = body === undefined ? undefined : JSON.stringify(body);
-  const response = await send(method, url, json && "application/json", json);
-  return (response.status === 204 ? undefined : await response.json()) as T;
-}
+/** The thing that a call is about. */
+const of = (id: string) => ({ params: { path: { id } } });
 
-async function callText(url: string, body: unknown): Promise<string> {
-  return (await send("POST", url, "application/json", JSON.stringify(body))).text();
-}
+/** A body of which what has a default on the server may be left out. */
+const some = <T>(body: Partial<T>) => body as T;
 
-async function sendFile<T>(url: string, file: Blob): Promise<T> {
-  return (await (await send("POST", url, "application/octet-stream", file)).json()) as T;
-}
+/** A file as a body: it goes as it is. */
+const asFile = (file: Blob) => ({
+  body: file as unknown as string,
+  bodySerializer: () => file,
+  headers: { "content-type": "application/octet-stream" },
+});
 
 export const api = {
-  catalogue: () => call<KindInfo[]>("GET", "/api/catalogue"),
-  encodings: () => call<EncodingInfo[]>("GET", "/api/encodings"),
-  productions: () => call<ProductionLine[]>("GET", "/api/productions"),
-  production: (id: string) => call<Production>("GET", `/api/productions/${id}`),
-  scopes: () => call<ScopeInfo>("GET", "/api/scopes"),
-  createProduction: (name: string) => call<ProductionLine>("POST", "/api/productions", { name }),
-  renameProduction: (id: string, name: string) => call<undefined>("PUT", `/api/productions/${id}`, { name }),
-  duplicateProduction: (id: string, name: string) => call<ProductionLine>("POST", `/api/productions/${id}/duplicate`, { name }),
-  openDemo: () => call<ProductionLine>("POST", "/api/productions/demo", {}),
-  restore: (what: "productions" | "scenes" | "shots" | "looks", id: string) => call<undefined>("POST", `/api/${what}/${id}/restore`),
-  apart: (shot: string) => call<Replaced>("POST", `/api/shots/${shot}/apart`),
-  join: (scene: string, shots: string[]) => call<Replaced>("POST", `/api/scenes/${scene}/join`, { shots }),
-  codeValues: (shot: string) => call<CodeValues>("GET", `/api/shots/${shot}/code-values`),
-  deleteProduction: (id: string) => call<undefined>("DELETE", `/api/productions/${id}`),
-  importProduction: (key: string) => call<ProductionLine>("POST", "/api/productions/import", { key }),
+  catalogue: () => told(client.GET("/api/catalogue")),
+  encodings: () => told(client.GET("/api/encodings")),
+  productions: () => told(client.GET("/api/productions")),
+  production: (id: string) => told(client.GET("/api/productions/{id}", of(id))),
+  scopes: () => told(client.GET("/api/scopes")),
+  createProduction: (name: string) => told(client.POST("/api/productions", { body: { name } })),
+  renameProduction: (id: string, name: string) => told(client.PUT("/api/productions/{id}", { ...of(id), body: { name } })),
+  duplicateProduction: (id: string, name: string) => told(client.POST("/api/productions/{id}/duplicate", { ...of(id), body: { name } })),
+  openDemo: () => told(client.POST("/api/productions/demo")),
+  restore: (what: "productions" | "scenes" | "shots" | "looks", id: string) => told(client.POST(`/api/${what}/{id}/restore`, of(id))),
+  apart: (shot: string) => told(client.POST("/api/shots/{id}/apart", of(shot))),
+  join: (scene: string, shots: string[]) => told(client.POST("/api/scenes/{id}/join", { ...of(scene), body: { shots } })),
+  codeValues: (shot: string) => told(client.GET("/api/shots/{id}/code-values", of(shot))),
+  deleteProduction: (id: string) => told(client.DELETE("/api/productions/{id}", of(id))),
+  importProduction: (key: string) => told(client.POST("/api/productions/import", { body: { key } })),
   arrange: (production: string, scenes: { id: string; shots: string[] }[]) =>
-    call<undefined>("PUT", `/api/productions/${production}/order`, { scenes }),
+    told(client.PUT("/api/productions/{id}/order", { ...of(production), body: { scenes } })),
   createScene: (production: string, name: string, finished = false) =>
-    call<Scene>("POST", `/api/productions/${production}/scenes`, { name, finished }),
-  editScene: (id: string, change: { name?: string; finished?: boolean }) => call<undefined>("PUT", `/api/scenes/${id}`, change),
-  deleteScene: (id: string) => call<undefined>("DELETE", `/api/scenes/${id}`),
+    told(client.POST("/api/productions/{id}/scenes", { ...of(production), body: { name, finished } })),
+  editScene: (id: string, change: { name?: string; finished?: boolean }) => told(client.PUT("/api/scenes/{id}", { ...of(id), body: some(change) })),
+  deleteScene: (id: string) => told(client.DELETE("/api/scenes/{id}", of(id))),
   saveProfile: (production: string, id: string | null, profile: { body: unknown; table?: string; usual?: boolean; revision?: number }) =>
-    id ? call<Profile>("PUT", `/api/profiles/${id}`, profile) : call<Profile>("POST", `/api/productions/${production}/profiles`, profile),
-  deleteProfile: (id: string) => call<undefined>("DELETE", `/api/profiles/${id}`),
-  profileReading: (body: unknown) => call<ProfileReading>("POST", "/api/profile-reading", body),
-  group: (names: string[]) => call<Groups>("POST", "/api/group", { names }),
-  have: (key: string) => call<{ have: number }>("GET", `/api/incoming/${key}`),
-  giveUp: (key: string) => call<undefined>("DELETE", `/api/incoming/${key}`),
+    id ? told(client.PUT("/api/profiles/{id}", { ...of(id), body: some(profile) })) : told(client.POST("/api/productions/{id}/profiles", { ...of(production), body: some(profile) })),
+  deleteProfile: (id: string) => told(client.DELETE("/api/profiles/{id}", of(id))),
+  profileReading: (body: unknown) => told(client.POST("/api/profile-reading", { body })),
+  group: (names: string[]) => told(client.POST("/api/group", { body: { names } })) as Promise<Group[]>,
+  have: (key: string) => told(client.GET("/api/incoming/{key}", { params: { path: { key } } })),
+  giveUp: (key: string) => told(client.DELETE("/api/incoming/{key}", { params: { path: { key } } })),
   createShot: (scene: string, arrived: { key: string; name: string; number?: number; shot?: string; expected?: number }) =>
-    call<Shot>("POST", `/api/scenes/${scene}/shots`, arrived),
+    told(client.POST("/api/scenes/{id}/shots", { ...of(scene), body: some(arrived) })),
   addFrame: (shot: string, arrived: { key: string; name: string; number: number }) =>
-    call<undefined>("POST", `/api/shots/${shot}/frames`, arrived),
-  frames: (shot: string) => call<FrameLine[]>("GET", `/api/shots/${shot}/frames`),
-  stopIntake: (shot: string) => call<undefined>("POST", `/api/shots/${shot}/stop`),
-  folders: () => call<string[]>("GET", "/api/folders"),
-  listFolder: (root: number, parts: string[]) => call<Listing>("POST", "/api/folders/list", { root, parts }),
+    told(client.POST("/api/shots/{id}/frames", { ...of(shot), body: some<Schemas["Arrived"]>(arrived) })),
+  frames: (shot: string) => told(client.GET("/api/shots/{id}/frames", of(shot))),
+  stopIntake: (shot: string) => told(client.POST("/api/shots/{id}/stop", of(shot))),
+  folders: () => told(client.GET("/api/folders")),
+  listFolder: (root: number, parts: string[]) => told(client.POST("/api/folders/list", { body: { root, parts } })),
   bringIn: (scene: string, root: number, parts: string[], names: string[]) =>
-    call<Shot[]>("POST", `/api/scenes/${scene}/bring`, { place: { root, parts }, names }),
-  editShot: (id: string, change: Partial<Schemas["EditShot"]>) => call<Shot>("PATCH", `/api/shots/${id}`, change),
-  deleteShot: (id: string) => call<undefined>("DELETE", `/api/shots/${id}`),
-  trim: (shot: string) => call<{ revision: number; path: Path }>("GET", `/api/shots/${shot}/trim`),
+    told(client.POST("/api/scenes/{id}/bring", { ...of(scene), body: { place: { root, parts }, names } })),
+  editShot: (id: string, change: Partial<Schemas["EditShot"]>) => told(client.PATCH("/api/shots/{id}", { ...of(id), body: some(change) })),
+  deleteShot: (id: string) => told(client.DELETE("/api/shots/{id}", of(id))),
+  trim: (shot: string) => told(client.GET("/api/shots/{id}/trim", of(shot))),
   saveTrim: (shot: string, path: Path, revision?: number) =>
-    call<{ revision: number; path?: Path }>("PUT", `/api/shots/${shot}/trim`, { path, revision: revision ?? null }),
+    told(client.PUT("/api/shots/{id}/trim", { ...of(shot), body: { path, revision: revision ?? null } })),
   copyTrim: (shot: string, to: string[], steps: string[] | null) =>
-    call<TrimBefore[]>("POST", `/api/shots/${shot}/trim/copy`, { to, steps }),
-  match: (ask: { shot: Side; step: string; to: Side }) => call<Brought>("POST", "/api/match", ask),
-  looks: (production: string) => call<LookLine[]>("GET", `/api/productions/${production}/looks`),
+    told(client.POST("/api/shots/{id}/trim/copy", { ...of(shot), body: { to, steps } })),
+  match: (ask: { shot: Side; step: string; to: Side }) => told(client.POST("/api/match", { body: ask })),
+  looks: (production: string) => told(client.GET("/api/productions/{id}/looks", of(production))),
   createLook: (production: string, name: string, document?: Look) =>
-    call<LookDetail>("POST", `/api/productions/${production}/looks`, { name, document: document ?? null }),
-  look: (id: string) => call<LookDetail>("GET", `/api/looks/${id}`),
+    told(client.POST("/api/productions/{id}/looks", { ...of(production), body: { name, document: document ?? null } })),
+  look: (id: string) => told(client.GET("/api/looks/{id}", of(id))),
   saveLook: (id: string, revision: number, document: Look) =>
-    call<LookDetail>("PUT", `/api/looks/${id}`, { revision, document }),
-  deleteLook: (id: string) => call<undefined>("DELETE", `/api/looks/${id}`),
-  versions: (id: string) => call<VersionLine[]>("GET", `/api/looks/${id}/versions`),
-  version: (id: string, number: number) => call<VersionDetail>("GET", `/api/looks/${id}/versions/${number}`),
-  keepVersion: (id: string, name: string) => call<VersionLine>("POST", `/api/looks/${id}/versions`, { name }),
-  handoffs: (id: string) => call<Handoff[]>("GET", `/api/looks/${id}/handoffs`),
+    told(client.PUT("/api/looks/{id}", { ...of(id), body: { revision, document } })),
+  deleteLook: (id: string) => told(client.DELETE("/api/looks/{id}", of(id))),
+  versions: (id: string) => told(client.GET("/api/looks/{id}/versions", of(id))),
+  version: (id: string, number: number) => told(client.GET("/api/looks/{id}/versions/{number}", { params: { path: { id, number } } })),
+  keepVersion: (id: string, name: string) => told(client.POST("/api/looks/{id}/versions", { ...of(id), body: { name } })),
+  handoffs: (id: string) => told(client.GET("/api/looks/{id}/handoffs", of(id))),
   createHandoff: (id: string, ask: { version: number; from: string; to: string; size: number }) =>
-    call<Handoff>("POST", `/api/looks/${id}/handoffs`, ask),
-  cancelHandoff: (id: string) => call<Handoff>("POST", `/api/handoffs/${id}/cancel`),
-  importLook: (production: string, file: Blob) => sendFile<LookDetail>(`/api/productions/${production}/looks/import`, file),
-  bringTable: (file: File) => sendFile<TableLine>(`/api/tables?name=${encodeURIComponent(file.name)}`, file),
-  readCorrections: (file: Blob) => sendFile<CorrectionLine[]>("/api/corrections/read", file),
-  writeCorrections: (form: string, corrections: CorrectionLine[]) => callText("/api/corrections/write", { form, corrections }),
-  shelf: () => call<ShelfItem[]>("GET", "/api/shelf"),
-  keepOnShelf: (kind: "look" | "steps", document: Look) => call<ShelfItem>("POST", "/api/shelf", { kind, document }),
-  takeFromShelf: (id: string) => call<undefined>("DELETE", `/api/shelf/${id}`),
-  compare: (before: Path, after: Path) => call<Difference[]>("POST", "/api/compare", { before, after }),
-  stocks: (production: string) => call<Stocks>("GET", `/api/productions/${production}/stocks`),
-  stockFields: () => call<StockFields>("GET", "/api/stock-fields"),
-  rangeFields: () => call<Field[]>("GET", "/api/range-fields"),
-  pick: (ask: Schemas["PickRequest"]) => call<Picked>("POST", "/api/pick", ask),
-  dropper: (ask: Schemas["DropperRequest"]) => call<Dropped>("POST", "/api/dropper", ask),
+    told(client.POST("/api/looks/{id}/handoffs", { ...of(id), body: ask })),
+  cancelHandoff: (id: string) => told(client.POST("/api/handoffs/{id}/cancel", of(id))),
+  importLook: (production: string, file: Blob) => told(client.POST("/api/productions/{id}/looks/import", { ...of(production), ...asFile(file) })),
+  bringTable: (file: File) => told(client.POST("/api/tables", { params: { query: { name: file.name } }, ...asFile(file) })),
+  readCorrections: (file: Blob) => told(client.POST("/api/corrections/read", asFile(file))),
+  writeCorrections: (form: string, corrections: CorrectionLine[]) => told<string>(client.POST("/api/corrections/write", { body: { form, corrections }, parseAs: "text" })),
+  shelf: () => told(client.GET("/api/shelf")),
+  keepOnShelf: (kind: "look" | "steps", document: Look) => told(client.POST("/api/shelf", { body: { kind, document } })),
+  takeFromShelf: (id: string) => told(client.DELETE("/api/shelf/{id}", of(id))),
+  compare: (before: Path, after: Path) => told(client.POST("/api/compare", { body: { before, after } })),
+  stocks: (production: string) => told(client.GET("/api/productions/{id}/stocks", of(production))),
+  stockFields: () => told(client.GET("/api/stock-fields")),
+  rangeFields: () => told(client.GET("/api/range-fields")),
+  pick: (ask: Schemas["PickRequest"]) => told(client.POST("/api/pick", { body: ask })),
+  dropper: (ask: Schemas["DropperRequest"]) => told(client.POST("/api/dropper", { body: ask })),
 };

@@ -115,7 +115,11 @@ export interface paths {
                 path?: never;
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
             responses: {
                 /** @description done */
                 200: {
@@ -608,14 +612,21 @@ export interface paths {
         /** Takes a file's bytes from byte ?from= on; ?name= is its name */
         put: {
             parameters: {
-                query?: never;
+                query?: {
+                    from?: string;
+                    name?: string;
+                };
                 header?: never;
                 path: {
                     key: string;
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
             responses: {
                 /** @description done */
                 200: {
@@ -1707,7 +1718,11 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
             responses: {
                 /** @description done */
                 200: {
@@ -2733,7 +2748,10 @@ export interface paths {
         /** A PNG of how a shot would look in ?encoding= */
         get: {
             parameters: {
-                query?: never;
+                query?: {
+                    encoding?: string;
+                    width?: string;
+                };
                 header?: never;
                 path: {
                     id: string;
@@ -3175,12 +3193,18 @@ export interface paths {
         /** Brings in a .cube or a HaldCLUT PNG; ?name= is its name */
         post: {
             parameters: {
-                query?: never;
+                query?: {
+                    name?: string;
+                };
                 header?: never;
                 path?: never;
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
             responses: {
                 /** @description done */
                 200: {
@@ -4060,7 +4084,7 @@ export interface components {
             at: number[] | null;
             /**
              * Format: uint32
-             * @description The frame, by its place in the order.
+             * @description The frame, by its place in the order; the shot's poster where none is said.
              * @default null
              */
             frame: number | null;
@@ -4077,7 +4101,7 @@ export interface components {
              */
             stops: number | null;
             /**
-             * @description The trim beneath it; the shot's own where none is said.
+             * @description The trim beneath it; the shot's own, as it was saved last, where none is said.
              * @default null
              */
             trim: components["schemas"]["Path"] | null;
@@ -5361,7 +5385,7 @@ export interface components {
             at: number[] | null;
             /**
              * Format: uint32
-             * @description The frame; the shot's poster where none is said.
+             * @description The frame, by its place in the order; the shot's poster where none is said.
              * @default null
              */
             frame: number | null;
@@ -5372,7 +5396,7 @@ export interface components {
             /** @description The step or group. */
             target: string;
             /**
-             * @description The trim beneath it; the one saved last where none is said.
+             * @description The trim beneath it; the shot's own, as it was saved last, where none is said.
              * @default null
              */
             trim: components["schemas"]["Path"] | null;
@@ -5911,7 +5935,7 @@ export interface components {
             display: string;
             /**
              * Format: uint32
-             * @description The frame, by its place in the order.
+             * @description The frame, by its place in the order; the shot's poster where none is said.
              * @default null
              */
             frame: number | null;
@@ -5925,7 +5949,7 @@ export interface components {
             /** @description The shot. */
             shot: string;
             /**
-             * @description The trim beneath it.
+             * @description The trim beneath it; the shot's own, as it was saved last, where none is said.
              * @default null
              */
             trim: components["schemas"]["Path"] | null;

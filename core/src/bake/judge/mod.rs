@@ -9,7 +9,7 @@ mod folds;
 mod lines;
 mod nodes;
 
-use super::{Bake, bake, fidelity::Meter};
+use super::{Bake, Meter, bake};
 use crate::colour::Encoding;
 use crate::graph::Program;
 use crate::look::Path;

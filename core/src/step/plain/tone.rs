@@ -254,7 +254,7 @@ impl Highlights {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::colour::{encoding::SDR_PEAK, primaries::BT709};
+    use crate::colour::{display::SDR_PEAK, primaries::BT709};
     use proptest::prelude::*;
 
     fn headroom(peak: f64) -> f64 {

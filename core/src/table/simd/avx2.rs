@@ -5,7 +5,7 @@
 
 use super::NODE;
 use crate::numeric::lane::N;
-use crate::table::{Table3, apply::Lookup};
+use crate::table::{Table3, lookup::Lookup};
 use std::arch::x86_64::*;
 
 /// What the second phase needs of a pixel: four weights side by side, and three node places in bytes.

@@ -7,7 +7,7 @@ mod avx2;
 mod avx512;
 
 use super::Table3;
-use super::apply::Using;
+use super::lookup::Lookup;
 use crate::numeric::lane::N;
 
 /// Bytes of a node.
@@ -32,6 +32,14 @@ pub(super) fn twins() -> impl Iterator<Item = Twin> {
     std::iter::empty()
 }
 
+/// A lookup of RGBA pixels in place, by the fastest that this machine has.
+pub(super) fn apply(table: &Table3, pixels: &mut [[f32; 4]]) {
+    match twins().next() {
+        Some(twin) => twin(table, pixels),
+        None => Lookup::new(table).apply(pixels),
+    }
+}
+
 #[cfg(target_arch = "x86_64")]
 fn has_avx512() -> bool {
     is_x86_feature_detected!("avx512f")
@@ -48,7 +56,7 @@ pub(super) fn apply_planes(table: &Table3, planes: [&mut [f32]; 3]) {
     let mut pixels = [[0.0; 4]; N];
     for ((r, g), b) in red.iter_mut().zip(green).zip(blue) {
         gather([r, g, b], &mut pixels);
-        table.apply_using(&mut pixels, Using::Fastest);
+        apply(table, &mut pixels);
         for (i, p) in pixels.iter().enumerate() {
             (r[i], g[i], b[i]) = (p[0], p[1], p[2]);
         }
@@ -65,7 +73,7 @@ pub(super) fn to_pixels(table: &Table3, planes: [&[f32]; 3], out: &mut [[f32; 4]
     let [red, green, blue] = planes.map(|p| p.as_chunks::<N>().0);
     for (((r, g), b), out) in red.iter().zip(green).zip(blue).zip(out.as_chunks_mut::<N>().0) {
         gather([r, g, b], out);
-        table.apply_using(out, Using::Fastest);
+        apply(table, out);
     }
 }
 
