@@ -4,7 +4,7 @@ use crate::Data;
 use crate::error::ApiResult;
 use crate::store::looks::{LookRow, Version};
 use crate::store::new_id;
-use crate::store::productions::{Media, Production};
+use crate::store::productions::{MediaKind, Production};
 use crate::store::profiles::{Profile, ProfileBody};
 use crate::store::scenes::Scene;
 use crate::store::shots::{Frame, Shot};
@@ -93,17 +93,16 @@ fn put(c: &mut diesel::SqliteConnection, data: &Data, scene: &str, shot: &SeedSh
     row.insert(c)?;
     for (i, (name, bytes)) in (0..).zip(&shot.pictures) {
         let facts = lantern_formats::facts::read(bytes)?;
-        let hash = data.media.keep(bytes)?;
-        let length = bytes.len() as i64;
-        Media { hash: hash.clone(), kind: "picture".into(), bytes: length }.insert(c)?;
+        let media = data.media.keep_as(MediaKind::Picture, bytes)?;
+        media.insert(c)?;
         let frame = Frame {
             shot_id: row.id.clone(),
             number: crate::media::intake::split_number(name).map_or(i, |(_, n)| n),
             name: name.clone(),
-            media_hash: hash,
+            media_hash: media.hash,
             width: facts.width as i32,
             height: facts.height as i32,
-            bytes: length,
+            bytes: media.bytes,
             healed: 0,
         };
         frame.put(c)?;

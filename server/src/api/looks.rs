@@ -7,7 +7,7 @@ use crate::preview::Studio;
 use crate::store::{
     Store,
     looks::{LookRow, Version},
-    productions::{Media, Production},
+    productions::{Media, MediaKind, Production},
 };
 use actix_web::{HttpResponse, web};
 use lantern_core::look::Look;
@@ -95,7 +95,7 @@ fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
     if !tables.is_empty() {
         studio.store.change(|c| {
             let mut rows = tables.into_iter();
-            rows.try_for_each(|(hash, n)| Media { hash, kind: "table".into(), bytes: n as i64 }.insert(c))
+            rows.try_for_each(|(hash, n)| Media::of(MediaKind::Table, hash, n as u64).insert(c))
         })?;
     }
     Ok(look)

@@ -3,7 +3,7 @@
 use super::json::Body;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
-use crate::store::productions::{Media, PROFILE, Production};
+use crate::store::productions::{Media, MediaKind, PROFILE, Production};
 use crate::store::profiles::{Profile, ProfileBody};
 use crate::store::{Store, new_id};
 use actix_web::{HttpResponse, web};
@@ -171,8 +171,7 @@ async fn save(
 fn keep_table(studio: &Studio, text: &str) -> ApiResult<Media> {
     lantern_formats::cube::read(text.as_bytes())
         .map_err(|e| ApiError::Invalid(format!("the technical table: {e}")))?;
-    let hash = studio.media.keep(text.as_bytes())?;
-    Ok(Media { hash, kind: "table".into(), bytes: text.len() as i64 })
+    studio.media.keep_as(MediaKind::Table, text.as_bytes())
 }
 
 /// Deletes a profile that no shot is encoded by.

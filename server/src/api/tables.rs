@@ -3,7 +3,7 @@
 use super::json::Body;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
-use crate::store::productions::Media;
+use crate::store::productions::{Media, MediaKind};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
 use lantern_core::step::{SlopeOffsetPower, Values};
@@ -70,7 +70,7 @@ pub async fn create(
         let stem = file.rsplit_once('.').map_or(file.as_str(), |(stem, _)| stem).to_owned();
         let table = if hald::is_png(&body) { hald::read(&body, &stem)? } else { cube::read(&body)? };
         let (hash, length) = studio.media.keep_table(&table)?;
-        let media = Media { hash: hash.clone(), kind: "table".into(), bytes: length as i64 };
+        let media = Media::of(MediaKind::Table, hash.clone(), length as u64);
         studio.store.with(|c| media.insert(c))?;
         let spoken = encodings_in(&format!("{stem} {}", table.title));
         let name = if table.title.trim().is_empty() { stem } else { table.title.clone() };

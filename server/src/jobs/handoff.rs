@@ -5,7 +5,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::handoffs::Handoff;
 use crate::store::looks::{LookRow, Version};
-use crate::store::productions::{Media, Production};
+use crate::store::productions::{MediaKind, Production};
 use crate::store::shots::Shot;
 use actix_web::web;
 use lantern_core::bake::{Bake, Fidelity, Probe, bake, fidelity, title};
@@ -97,10 +97,9 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     if job.cancelled() {
         return Ok(None);
     }
-    let hash = studio.media.keep(text.as_bytes())?;
-    let media = Media { hash: hash.clone(), kind: "table".into(), bytes: text.len() as i64 };
+    let media = studio.media.keep_as(MediaKind::Table, text.as_bytes())?;
     studio.store.with(|c| media.insert(c))?;
-    Ok(Some((report, hash)))
+    Ok(Some((report, media.hash)))
 }
 
 /// The shots that a table is proven on. One whose encoding nobody has said yet proves nothing.

@@ -5,7 +5,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::media::clip::{self, Clip, Frames};
 use crate::media::intake;
 use crate::preview::Studio;
-use crate::store::productions::Media;
+use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::{COMING, Frame, Shot, ShotPatch};
 use actix_web::web;
 use diesel::SqliteConnection;
@@ -43,7 +43,7 @@ pub fn clip_row(
     hash: &str,
     length: u64,
 ) -> ApiResult<Shot> {
-    Media { hash: hash.into(), kind: "clip".into(), bytes: length as i64 }.insert(c)?;
+    Media::of(MediaKind::Clip, hash.into(), length).insert(c)?;
     let shot = Shot {
         encoding: clip.encoding.unwrap_or_default().into(),
         encoding_reason: clip.reason.clone(),
@@ -72,17 +72,15 @@ pub fn decode_clip(
             return Ok(());
         }
         let file = lantern_formats::png::write_rgb48(clip.width, clip.height, samples)?;
-        let media_hash = studio.media.keep(&file)?;
-        let bytes = file.len() as i64;
-        let media = Media { hash: media_hash.clone(), kind: "picture".into(), bytes };
+        let media = studio.media.keep_as(MediaKind::Picture, &file)?;
         let frame = Frame {
             shot_id: shot.id.clone(),
             number,
             name: format!("{name} {number}"),
-            media_hash,
+            media_hash: media.hash.clone(),
             width: clip.width as i32,
             height: clip.height as i32,
-            bytes,
+            bytes: media.bytes,
             healed: 0,
         };
         studio.store.change(|c| {
@@ -124,7 +122,7 @@ fn one_clip(studio: &Studio, job: &Job, shot: &Shot, path: &Path, name: &str) ->
     let length = receiver.length();
     let hash = receiver.keep(&studio.media)?;
     let expected = found.frames.max(1) as i32;
-    let media = Media { hash: hash.clone(), kind: "clip".into(), bytes: length as i64 };
+    let media = Media::of(MediaKind::Clip, hash.clone(), length);
     let patch = ShotPatch {
         encoding: Some(found.encoding.unwrap_or_default().into()),
         encoding_reason: Some(found.reason.clone()),

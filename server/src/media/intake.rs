@@ -2,7 +2,7 @@
 
 use super::MediaFolder;
 use crate::error::{ApiError, ApiResult};
-use crate::store::productions::Media;
+use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::Frame;
 use diesel::SqliteConnection;
 use lantern_formats::facts::Facts;
@@ -145,7 +145,7 @@ pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path
 /// Saves a frame as one of a shot.
 pub fn put(frame: &Frame, c: &mut SqliteConnection, shot: &str) -> ApiResult<()> {
     let (hash, bytes) = (frame.media_hash.clone(), frame.bytes);
-    Media { hash, kind: "picture".into(), bytes }.insert(c)?;
+    Media::of(MediaKind::Picture, hash, bytes as u64).insert(c)?;
     Frame { shot_id: shot.into(), ..frame.clone() }.put(c)
 }
 

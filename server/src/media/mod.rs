@@ -15,6 +15,7 @@ pub mod intake;
 pub mod tables;
 
 use crate::error::{ApiError, ApiResult};
+use crate::store::productions::{Media, MediaKind};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -40,6 +41,11 @@ impl MediaFolder {
         let mut receiver = self.receive()?;
         receiver.write(bytes)?;
         receiver.keep(self)
+    }
+
+    /// Keeps bytes, and gives the row to insert for them.
+    pub fn keep_as(&self, kind: MediaKind, bytes: &[u8]) -> ApiResult<Media> {
+        Ok(Media::of(kind, self.keep(bytes)?, bytes.len() as u64))
     }
 
     /// A file that is about to come in, under a temporary name in the folder.

@@ -4,7 +4,7 @@
 use super::handoffs::Handoff;
 use super::looks::{LookRow, Version};
 use super::new_id;
-use super::productions::{Media, PROFILE, Production};
+use super::productions::{Media, MediaKind, PROFILE, Production};
 use super::profiles::{Profile, ProfileBody};
 use super::scenes::Scene;
 use super::shots::{Frame, Shot};
@@ -233,12 +233,12 @@ impl Manifest {
     ) -> ApiResult<Production> {
         c.immediate_transaction(|c| {
             for hash in self.files() {
-                let bytes = sizes.get(hash).copied().unwrap_or(0) as i64;
+                let length = sizes.get(hash).copied().unwrap_or(0);
                 let table = self.profiles.iter().any(|p| p.table.as_deref() == Some(hash))
                     || self.looks.iter().flat_map(|l| &l.handoffs).any(|h| h.table == hash)
                     || self.step_tables().any(|h| h == hash);
-                let kind = if table { "table" } else { "picture" };
-                Media { hash: hash.into(), kind: kind.into(), bytes }.insert(c)?;
+                let kind = if table { MediaKind::Table } else { MediaKind::Picture };
+                Media::of(kind, hash.into(), length).insert(c)?;
             }
             let ids: HashMap<&str, String> =
                 self.profiles.iter().map(|p| (p.id.as_str(), new_id())).collect();

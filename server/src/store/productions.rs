@@ -21,16 +21,39 @@ pub struct Production {
     pub camera: String,
 }
 
+/// What a media file is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MediaKind {
+    /// A picture, or a frame of a clip.
+    Picture,
+    /// A clip, whose frames are pictures of their own.
+    Clip,
+    /// A lookup table.
+    Table,
+}
+
 /// A media file.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
 #[diesel(table_name = media)]
 pub struct Media {
     /// BLAKE3 of its bytes, in hexadecimal.
     pub hash: String,
-    /// `picture` or `table`.
+    /// A [`MediaKind`], in lower case.
     pub kind: String,
     /// Its length.
     pub bytes: i64,
+}
+
+impl Media {
+    /// The row of a file that lies in the media folder under its hash.
+    pub fn of(kind: MediaKind, hash: String, length: u64) -> Self {
+        let kind = match kind {
+            MediaKind::Picture => "picture",
+            MediaKind::Clip => "clip",
+            MediaKind::Table => "table",
+        };
+        Self { hash, kind: kind.into(), bytes: length as i64 }
+    }
 }
 
 /// What the encodings of a production's own profiles begin with.

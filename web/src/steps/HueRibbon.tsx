@@ -1,13 +1,12 @@
 /** The hue ribbon: a curve over the hue circle, its free points and its bumps, on the picture's own hues. */
-import { useRef } from "react";
 import type { Bump, Field, Zone } from "../data/client";
-import { setValue, useWork } from "../document/work";
+import { setValue } from "../document/work";
 import { follow } from "../gestures/drag";
 import { tonePlace } from "../ui/units";
 import { Population, Strip } from "./HueStrip";
+import { type Point, PointHandles, usePoints } from "./points";
 import { hueColour, useCurves } from "./reading";
 
-type Point = [number, number];
 type Ring = Field & Extract<Field, { type: "ring" }>;
 
 interface Props {
@@ -21,7 +20,7 @@ interface Props {
   onTake: (bump: number | null) => void;
 }
 
-const MOST = 16;
+/** The least distance of two points, in degrees. */
 const GAP = 2;
 /** What is drawn of each curve's range: the middle of it, where most work is done. */
 const SHOWN: Record<string, [number, number]> = { hue: [-90, 90], saturation: [0, 2], brightness: [-2, 2] };
@@ -33,52 +32,26 @@ const turn = (v: number) => wrap(v + 180) - 180;
 
 export function HueRibbon({ step, zone, field, points, bumps, inHand, onTake }: Props) {
   const reading = useCurves();
-  const box = useRef<SVGSVGElement>(null);
-  const endGesture = useWork((s) => s.endGesture);
   const [low, high] = SHOWN[field.id] ?? [0, 1];
   const rest = field.rest === "one" ? 1 : 0;
   const py = (v: number) => 1 - (Math.min(high, Math.max(low, v)) - low) / (high - low);
   const [bottom = low, top = high] = field.up;
-
-  const placeOf = (e: { clientX: number; clientY: number }): Point | null => {
-    const area = box.current?.getBoundingClientRect();
-    if (!area) return null;
-    return [((e.clientX - area.left) / area.width) * 360, high - ((e.clientY - area.top) / area.height) * (high - low)];
-  };
-  const writePoints = (next: Point[], gesture?: string) => setValue(step, field.id, field.title, next, gesture);
-  const moved = (list: Point[], i: number, [x, y]: Point): Point[] => {
-    const least = (list[i - 1]?.[0] ?? -GAP) + GAP;
-    const most = (list[i + 1]?.[0] ?? 360) - GAP;
-    const held: Point = [Math.round(Math.min(most, Math.max(least, x)) * 10) / 10, Math.round(Math.min(top, Math.max(bottom, y)) * 1000) / 1000];
-    return list.map((p, k) => (k === i ? held : p));
-  };
-  const dragPoint = (list: Point[], i: number, e: React.PointerEvent) =>
-    follow(e, field.id, (m, gesture) => {
-      const at = placeOf(m);
-      if (at) writePoints(moved(list, i, at), gesture);
-    }, endGesture) ?? undefined;
-
+  const { setBox, ...edit } = usePoints({
+    id: field.id,
+    points,
+    drawn: { across: [0, 360], up: [low, high] },
+    held: { across: [0, 360 - GAP], up: [bottom, top] },
+    gap: GAP,
+    decimals: [1, 3],
+    arrows: [1, STEPS[field.id] ?? 1],
+    fine: 0.1,
+    // Two that rest, a sixth of the circle away on both sides.
+    ends: ([x]) => [wrap(x - 60), wrap(x + 60)].map((v): Point => [Math.min(357, v), rest]).sort((a, b) => a[0] - b[0]),
+    write: (next, gesture) => setValue(step, field.id, field.title, next, gesture),
+  });
+  const { placeOf, endGesture } = edit;
   const add = (e: React.PointerEvent) => {
-    const at = placeOf(e);
-    if (e.button !== 0 || !at || points.length >= MOST) return;
-    onTake(null);
-    // A first point alone would move the whole circle: two that rest come with it, a sixth of the circle away.
-    const far = [wrap(at[0] - 60), wrap(at[0] + 60)].map((x): Point => [Math.min(357, x), rest]);
-    const base = points.length === 0 ? far.sort((a, b) => a[0] - b[0]) : points;
-    if (base.some((p) => Math.abs(p[0] - at[0]) < GAP)) return;
-    const k = base.filter((p) => p[0] < at[0]).length;
-    const next = [...base.slice(0, k), at, ...base.slice(k)];
-    const gesture = dragPoint(next, k, e);
-    writePoints(moved(next, k, at), gesture);
-  };
-  const pointKeys = (i: number) => (e: React.KeyboardEvent) => {
-    const size = (e.shiftKey ? 10 : e.altKey ? 0.1 : 1);
-    const d = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[e.key];
-    const p = points[i];
-    if (d && p) writePoints(moved(points, i, [p[0] + (d[0] ?? 0) * size, p[1] + (d[1] ?? 0) * size * (STEPS[field.id] ?? 1)]), "keys");
-    else if (e.key === "Delete" || e.key === "Backspace") writePoints(points.filter((_, k) => k !== i));
-    else return;
-    e.preventDefault();
+    if (edit.add(e)) onTake(null);
   };
 
   const writeBump = (i: number, part: Partial<Bump>, gesture?: string) =>
@@ -135,7 +108,7 @@ export function HueRibbon({ step, zone, field, points, bumps, inHand, onTake }: 
     <figure aria-label={field.title} className="flex min-w-0 flex-1 flex-col">
       <div className="relative min-h-0 flex-1">
         <svg
-          ref={box}
+          ref={setBox}
           viewBox="0 0 1 1"
           preserveAspectRatio="none"
           className="absolute inset-0 h-full w-full cursor-crosshair bg-pit"
@@ -153,23 +126,14 @@ export function HueRibbon({ step, zone, field, points, bumps, inHand, onTake }: 
         {bumps.map((b, i) => (
           <BumpMarks key={i} bump={b} lit={inHand === i} top={py(own(b))} onCentre={dragBump(i)} onEdge={(side) => dragEdge(i, side)} onKeys={bumpKeys(i)} onBlur={endGesture} label={`Bump ${i + 1} at ${b.centre.toFixed(0)}°, ${say(own(b))}`} index={i} onFocus={() => onTake(i)} />
         ))}
-        {points.map((p, i) => (
-          <button
-            key={i}
-            type="button"
-            aria-label={`Point ${i + 1} at ${p[0].toFixed(0)}°, ${say(p[1])}`}
-            data-ring-point={i}
-            onPointerDown={(e) => {
-              e.stopPropagation();
-              if (e.button === 0) dragPoint(points, i, e);
-            }}
-            onDoubleClick={() => writePoints(points.filter((_, k) => k !== i))}
-            onKeyDown={pointKeys(i)}
-            onBlur={endGesture}
-            className="absolute h-2.5 w-2.5 -translate-x-1/2 -translate-y-1/2 rounded-full border border-bright bg-pit"
-            style={{ left: `${(p[0] / 360) * 100}%`, top: `${py(p[1]) * 100}%` }}
-          />
-        ))}
+        <PointHandles
+          edit={edit}
+          points={points}
+          data="data-ring-point"
+          label={(p, i) => `Point ${i + 1} at ${p[0].toFixed(0)}°, ${say(p[1])}`}
+          place={(p) => [p[0] / 360, py(p[1])]}
+          lit={() => false}
+        />
       </div>
       <Strip className="mt-1" />
     </figure>
