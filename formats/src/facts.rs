@@ -2,7 +2,7 @@
 //!
 //! A guess is a guess: it names the tag that it was taken from, and where a file says nothing there is none.
 
-use crate::{FormatError, dpx, jpeg};
+use crate::{FormatError, dpx, exif, icc_facts, jpeg};
 use exr::meta::MetaData;
 use lantern_core::colour::{
     primaries::Chromaticities,
@@ -36,7 +36,7 @@ pub struct Guess {
 }
 
 impl Guess {
-    fn new(encoding: Option<&'static str>, reason: impl Into<String>) -> Self {
+    pub(crate) fn new(encoding: Option<&'static str>, reason: impl Into<String>) -> Self {
         Self { encoding, reason: reason.into() }
     }
 }
@@ -47,7 +47,7 @@ pub fn read(bytes: &[u8]) -> Result<Facts, FormatError> {
 }
 
 /// Primaries and transfer of ITU-T H.273, tables 2 and 3, as one of our encodings.
-fn code_points(primaries: u8, transfer: u8) -> Option<&'static str> {
+pub(crate) fn code_points(primaries: u8, transfer: u8) -> Option<&'static str> {
     Some(match (primaries, transfer) {
         (1, 13) => "srgb",
         (1, 1 | 6 | 14 | 15) => "rec709",
@@ -77,7 +77,7 @@ pub(crate) fn png(bytes: &[u8]) -> Result<Facts, FormatError> {
             if found.is_some() { said } else { format!("{said}, which is none of the known encodings") },
         )
     } else if let Some(profile) = &info.icc_profile {
-        icc(profile)
+        icc_facts::guess(profile)
     } else if info.srgb.is_some() {
         Guess::new(Some("srgb"), "sRGB chunk")
     } else if let Some(gamma) = info.gama_chunk {
@@ -105,16 +105,18 @@ pub(crate) fn tiff(bytes: &[u8]) -> Result<Facts, FormatError> {
     let bits = decoder.find_tag_unsigned_vec::<u16>(tiff::tags::Tag::BitsPerSample).map_err(broken)?;
     let depth = format!("{} bit", bits.and_then(|b| b.first().copied()).unwrap_or(8));
     let profile = decoder.get_tag_u8_vec(tiff::tags::Tag::IccProfile).ok();
-    let guess = profile
-        .map_or_else(|| Guess::new(None, "TIFF without an ICC profile: encoding not stated"), |p| icc(&p));
+    let guess = profile.map_or_else(
+        || Guess::new(None, "TIFF without an ICC profile: encoding not stated"),
+        |p| icc_facts::guess(&p),
+    );
     Ok(Facts { format: "TIFF", width: width as usize, height: height as usize, depth, guess })
 }
 
 pub(crate) fn jpeg(bytes: &[u8]) -> Result<Facts, FormatError> {
     let tags = jpeg::tags(bytes)?;
     let guess = if let Some(profile) = &tags.icc {
-        icc(profile)
-    } else if tags.exif.as_deref().is_some_and(exif_says_srgb) {
+        icc_facts::guess(profile)
+    } else if tags.exif.as_deref().is_some_and(exif::says_srgb) {
         Guess::new(Some("srgb"), "EXIF colour space 1: sRGB")
     } else {
         Guess::new(None, "JPEG without an ICC profile or EXIF colour space: encoding not stated")
@@ -188,74 +190,6 @@ fn known_primaries(said: &Chromaticities) -> Option<(&'static str, &'static str)
     })
 }
 
-/// What an ICC profile (ISO 15076-1) says: a `cicp` tag where it has one, else the name in its description.
-fn icc(profile: &[u8]) -> Guess {
-    if let Some(tag) = icc_tag(profile, b"cicp").filter(|t| t.len() >= 12) {
-        let found = code_points(tag[8], tag[9]);
-        return Guess::new(found, format!("ICC profile with code points {} and {}", tag[8], tag[9]));
-    }
-    let Some(name) = icc_tag(profile, b"desc").and_then(icc_text) else {
-        return Guess::new(None, "an ICC profile without a name");
-    };
-    let found = match name.to_ascii_lowercase() {
-        n if n.contains("srgb") => Some("srgb"),
-        n if n.contains("display p3") => Some("display-p3"),
-        n if n.contains("709") => Some("rec709"),
-        n if n.contains("2020") => Some("rec2020"),
-        _ => None,
-    };
-    Guess::new(found, format!("ICC profile “{name}”"))
-}
-
-/// The bytes of a tag, by the profile's tag table (ISO 15076-1, 7.3).
-fn icc_tag<'a>(profile: &'a [u8], wanted: &[u8; 4]) -> Option<&'a [u8]> {
-    let word =
-        |at: usize| profile.get(at..at + 4).map(|b| u32::from_be_bytes([b[0], b[1], b[2], b[3]]) as usize);
-    let count = word(128)?.min(100);
-    (0..count).find_map(|i| {
-        let at = 132 + 12 * i;
-        let own = profile.get(at..at + 4)?;
-        let (from, length) = (word(at + 4)?, word(at + 8)?);
-        (own == wanted).then(|| profile.get(from..from.checked_add(length)?))?
-    })
-}
-
-/// The text of a `desc` tag: version 2 has plain text, version 4 UTF-16 in a `mluc`.
-fn icc_text(tag: &[u8]) -> Option<String> {
-    let word = |at: usize| tag.get(at..at + 4).map(|b| u32::from_be_bytes([b[0], b[1], b[2], b[3]]) as usize);
-    let text: String = match tag.get(..4)? {
-        b"desc" => {
-            let length = word(8)?.min(200);
-            tag.get(12..12usize.checked_add(length)?)?
-                .iter()
-                .take_while(|b| **b != 0)
-                .map(|b| char::from(*b))
-                .collect()
-        }
-        b"mluc" => {
-            let (length, from) = (word(20)?.min(400), word(24)?);
-            let units = tag
-                .get(from..from.checked_add(length)?)?
-                .chunks_exact(2)
-                .map(|b| u16::from_be_bytes([b[0], b[1]]));
-            char::decode_utf16(units).map(|c| c.unwrap_or('?')).collect()
-        }
-        _ => return None,
-    };
-    let clean: String = text.chars().filter(|c| !c.is_control()).take(80).collect();
-    (!clean.trim().is_empty()).then(|| clean.trim().to_owned())
-}
-
-/// Whether an EXIF block has its ColorSpace tag (0xa001) at 1 (JEITA CP-3451, 4.6.5).
-fn exif_says_srgb(exif: &[u8]) -> bool {
-    let block = exif.strip_prefix(b"Exif\0\0").unwrap_or(exif);
-    // The entry as it stands in either byte order: tag, type SHORT, one value.
-    let little: &[u8] = &[0x01, 0xa0, 3, 0, 1, 0, 0, 0, 1, 0];
-    let big: &[u8] = &[0xa0, 0x01, 0, 3, 0, 0, 0, 1, 0, 1];
-    let entry = if block.starts_with(b"II") { little } else { big };
-    block.windows(entry.len()).any(|w| w == entry)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -314,19 +248,5 @@ mod tests {
         for (transfer, want) in [(1, Some("cineon")), (3, Some("cineon")), (6, Some("rec709")), (0, None)] {
             assert_eq!(read(&dpx::write(&small(), transfer)).unwrap().guess.encoding, want);
         }
-    }
-
-    #[test]
-    fn an_icc_profile_is_known_by_its_name_and_hostile_ones_by_nothing() {
-        let mut profile = vec![0; 128];
-        profile.extend_from_slice(&1_u32.to_be_bytes());
-        profile.extend_from_slice(b"desc");
-        profile.extend_from_slice(&144_u32.to_be_bytes());
-        profile.extend_from_slice(&30_u32.to_be_bytes());
-        profile.extend_from_slice(b"desc\0\0\0\0\0\0\0\x12Display P3 (test)\0");
-        assert_eq!(icc(&profile).encoding, Some("display-p3"));
-        profile[136..140].copy_from_slice(&u32::MAX.to_be_bytes());
-        assert_eq!(icc(&profile).encoding, None);
-        assert_eq!(icc(&[]).encoding, None);
     }
 }

@@ -5,7 +5,7 @@
 use lantern_core::colour::{Adaptation, Encoding, Reference, chromaticity::xyz_to_xy, transfer::Transfer};
 
 /// The profile connection space's white: D50 as the standard rounds it (7.2.16).
-const D50: [f64; 3] = [0.9642, 1.0, 0.8249];
+pub(crate) const D50: [f64; 3] = [0.9642, 1.0, 0.8249];
 /// Entries of a curve that has no formula in the standard.
 const ENTRIES: u16 = 4096;
 

@@ -1,6 +1,7 @@
 //! JPEG (ITU-T T.81), 8 bit, grey or YCbCr: read only. A production's reference stills come as such files.
 
-use crate::frame::{Beside, Frame, exif_orientation};
+use crate::exif;
+use crate::frame::{Beside, Frame};
 use crate::registry::{Keeps, PictureFormat};
 use crate::{FormatError, picture::from_samples};
 use lantern_core::picture::{MAX_SIDE, Picture, check_size};
@@ -46,7 +47,7 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 
 /// The same with what lies beside the pixels.
 pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
-    let orientation = open(bytes)?.exif().and_then(|e| exif_orientation(e)).unwrap_or(1);
+    let orientation = open(bytes)?.exif().and_then(|e| exif::orientation(e)).unwrap_or(1);
     Ok(Frame { picture: read(bytes)?, beside: Beside { orientation, ..Default::default() } })
 }
 

@@ -8,11 +8,13 @@
 pub mod cdl;
 pub mod cube;
 pub mod dpx;
+mod exif;
 pub mod exr;
 pub mod facts;
 pub mod frame;
 pub mod hald;
 pub mod icc;
+mod icc_facts;
 pub mod jpeg;
 pub mod picture;
 pub mod png;

@@ -1,6 +1,7 @@
 //! PNG (ISO/IEC 15948, W3C PNG third edition), 8 and 16 bit.
 
-use crate::frame::{Beside, Frame, exif_of, exif_orientation, sane_aspect};
+use crate::exif;
+use crate::frame::{Beside, Frame, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
 use crate::{Depth, FormatError, icc, picture::Rows, quantise};
 use lantern_core::colour::Encoding;
@@ -46,7 +47,7 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
         alpha: channels % 2 == 0,
         // Pixels per unit: a narrow pixel has more of them in a row.
         aspect: info.pixel_dims.map_or(1.0, |d| sane_aspect(d.yppu as f32 / d.xppu as f32)),
-        orientation: info.exif_metadata.as_deref().and_then(exif_orientation).unwrap_or(1),
+        orientation: info.exif_metadata.as_deref().and_then(exif::orientation).unwrap_or(1),
         windows: None,
     };
     let mut rows = Rows::new(width, height, channels);
@@ -97,7 +98,7 @@ pub fn write_frame(frame: &Frame, depth: Depth, encoding: Option<&Encoding>) -> 
         info.pixel_dims = Some(png::PixelDimensions { xppu, yppu, unit: png::Unit::Unspecified });
     }
     if beside.orientation != 1 {
-        info.exif_metadata = Some(exif_of(beside.orientation).into());
+        info.exif_metadata = Some(exif::of(beside.orientation).into());
     }
     if let Some(encoding) = encoding {
         if encoding.id == "srgb" {

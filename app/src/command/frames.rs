@@ -1,7 +1,8 @@
 //! Pictures on the command line: which come in, and what each becomes. All of it is settled before the first is written.
 
 use crate::files::{self, Failure, Outcome};
-use clap::{Args, ValueEnum};
+use clap::Args;
+use clap::builder::PossibleValuesParser;
 use lantern_core::colour::Encoding;
 use lantern_formats::frame::Frame;
 use lantern_formats::registry;
@@ -10,28 +11,10 @@ use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-/// A picture format that is written.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub enum Kind {
-    /// PNG, 16 bit.
-    Png,
-    /// TIFF, 16 bit.
-    Tif,
-    /// DPX, 10 bit.
-    Dpx,
-    /// OpenEXR, float.
-    Exr,
-}
-
-impl Kind {
-    fn ending(self) -> &'static str {
-        match self {
-            Self::Png => "png",
-            Self::Tif => "tif",
-            Self::Dpx => "dpx",
-            Self::Exr => "exr",
-        }
-    }
+/// Names of the formats that are written: what their files usually end with.
+fn written() -> PossibleValuesParser {
+    let written = registry::PICTURES.iter().filter(|f| f.write.is_some());
+    PossibleValuesParser::new(written.filter_map(|f| f.endings.first().copied()))
 }
 
 /// The pictures that come in and where they go.
@@ -44,8 +27,8 @@ pub struct Frames {
     #[arg(short, long)]
     out: PathBuf,
     /// The format of the results in a folder; each keeps its own where none is said.
-    #[arg(long = "as", value_enum)]
-    kind: Option<Kind>,
+    #[arg(long = "as", value_name = "FORMAT", value_parser = written())]
+    ending: Option<String>,
 }
 
 /// A picture and what it becomes.
@@ -67,7 +50,7 @@ impl Frames {
         }
         let pattern = Pattern::of(&self.out);
         let folder = pattern.is_none() && (sources.len() > 1 || self.out.is_dir());
-        if self.kind.is_some() && !folder {
+        if self.ending.is_some() && !folder {
             return Err(Failure("--as is for results in a folder: a file's name says its own format".into()));
         }
         if folder && !self.out.is_dir() {
@@ -82,7 +65,7 @@ impl Frames {
                 Some(pattern) => pattern.with(number(&from)),
                 None if folder => {
                     let own = self.out.join(from.file_name().unwrap_or_default());
-                    self.kind.map_or(own.clone(), |kind| own.with_extension(kind.ending()))
+                    self.ending.as_ref().map_or(own.clone(), |ending| own.with_extension(ending))
                 }
                 None => self.out.clone(),
             };
