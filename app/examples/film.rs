@@ -7,10 +7,10 @@ use lantern_core::graph::{Graph, Node, Program, Target};
 use lantern_core::look::{Look, Path, Step};
 use lantern_core::picture::Picture;
 use lantern_core::step::{Values, Zone};
-use lantern_core::texture::Plate;
+use lantern_core::texture::FrameGeometry;
+use lantern_core::texture::buffer::{BufferPool, Precision};
 use lantern_core::texture::chain::Window;
 use lantern_core::texture::passes::{Item, Work};
-use lantern_core::texture::sheet::{Precision, Room};
 use std::hint::black_box;
 use std::sync::atomic::AtomicBool;
 use std::time::Instant;
@@ -98,9 +98,9 @@ fn main() -> Outcome {
         let picture = scaled(&small, times)?;
         let graph = Graph::compile(&textured, &from, &to)?;
         let tables = graph.tables(&Bake::quick(&from, 33), None)?;
-        let plate = Plate::whole(picture.width(), picture.height(), graph.gauge, 7);
+        let geometry = FrameGeometry::whole(picture.width(), picture.height(), graph.gauge, 7);
         let window = Window { pixels: &picture.pixels, width: picture.width(), at: [0, 0] };
-        let mut room = Room::default();
+        let mut pool = BufferPool::default();
         for (pool, threads) in [(&one, "one thread"), (&two, "two threads")] {
             let mut bytes = vec![0_u8; picture.pixels.len() * 4];
             let all = [0, 0, picture.width(), picture.height()];
@@ -109,8 +109,8 @@ fn main() -> Outcome {
                     graph.render(
                         Some(&tables),
                         &window,
-                        &plate,
-                        &mut room,
+                        &geometry,
+                        &mut pool,
                         &never,
                         Target::bytes(all, &mut bytes),
                     );
@@ -131,8 +131,9 @@ fn main() -> Outcome {
         };
         let alone = median(|| {
             two.install(|| {
-                let work = Work { plate: &plate, precision: Precision::Half, room: &mut room, stop: &never };
-                work.run(&textures(), &window).into_iter().for_each(|made| made.done(&mut room));
+                let work =
+                    Work { geometry: &geometry, precision: Precision::Half, pool: &mut pool, stop: &never };
+                work.run(&textures(), &window).into_iter().for_each(|made| made.done(&mut pool));
             });
         });
         let (value, unit, bar) = match times {
@@ -143,7 +144,7 @@ fn main() -> Outcome {
         row(&format!("its texture alone, {name}, two threads"), value, unit, bar);
         let exact = median(|| {
             let mut work = picture.pixels.clone();
-            two.install(|| graph.run(&mut work, &plate, &never));
+            two.install(|| graph.run(&mut work, &geometry, &never));
         });
         if times < 4 {
             row(&format!("the same exactly, {name}, two threads"), exact, "ms", "");

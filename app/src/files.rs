@@ -106,7 +106,7 @@ pub fn picture(path: &Path) -> Outcome<Picture> {
 /// A picture with what lies beside it in its file.
 pub fn frame(path: &Path) -> Outcome<Frame> {
     let mut frame = lantern_formats::frame::read(&bytes(path)?).map_err(about(path))?;
-    let healed = frame.picture.heal();
+    let healed = frame.picture.sanitise();
     if healed > 0 {
         eprintln!(
             "dusky-lantern: {}: {healed} values were not finite numbers and were replaced",

@@ -94,7 +94,7 @@ impl Picture {
 
     /// Replaces NaN by 0 and infinities by the largest half-float value (65504), as readers do; gives the
     /// number of values replaced.
-    pub fn heal(&mut self) -> usize {
+    pub fn sanitise(&mut self) -> usize {
         // Nearly always there is nothing to do, which is told without a branch for each value.
         let bits = |v: &f32| v.to_bits() & 0x7fff_ffff;
         if self.pixels.as_flattened().iter().map(bits).fold(0, u32::max) < f32::INFINITY.to_bits() {
@@ -241,7 +241,7 @@ mod tests {
     #[test]
     fn what_is_not_a_number_is_counted_and_replaced() {
         let mut p = Picture::new(1, 1, vec![[f32::NAN, f32::NEG_INFINITY, 1.0, 1.0]]).unwrap();
-        assert_eq!(p.heal(), 2);
+        assert_eq!(p.sanitise(), 2);
         assert_eq!(p.pixels[0], [0.0, -65504.0, 1.0, 1.0]);
     }
 }

@@ -12,9 +12,9 @@ use lantern_core::step::{
     Balance, Bloom, Flicker, GateWeave, Grain, Halation, Negative, PlainRendering, Print, Softness, Values,
     Vignette, Zone,
 };
-use lantern_core::texture::Plate;
+use lantern_core::texture::FrameGeometry;
+use lantern_core::texture::buffer::Room;
 use lantern_core::texture::chain::Window;
-use lantern_core::texture::sheet::Room;
 use std::sync::atomic::AtomicBool;
 
 static NEVER: AtomicBool = AtomicBool::new(false);
@@ -105,7 +105,7 @@ fn with(mut texture: Vec<Step>, rendering: Vec<Step>) -> Vec<Step> {
 fn texture_of_nothing_leaves_the_picture_that_the_program_makes() {
     let (w, h) = (96, 64);
     let source = picture(w, h);
-    let plate = Plate::whole(w, h, 24.9, 3);
+    let geometry = FrameGeometry::whole(w, h, 24.9, 3);
     let plain = film_step("plain", Values::PlainRendering(PlainRendering::default()));
     for rendering in [
         vec![plain],
@@ -117,7 +117,7 @@ fn texture_of_nothing_leaves_the_picture_that_the_program_makes() {
         let mut got = source.clone();
         let graph = graph(with(idle(), rendering));
         assert!(graph.has_texture());
-        graph.run(&mut got, &plate, &NEVER).unwrap();
+        graph.run(&mut got, &geometry, &NEVER).unwrap();
         let most = differences(&want, &got).into_iter().fold(0.0, f64::max);
         // The straight film's logarithm and back, and sums in another order.
         assert!(most < 0.05, "{most}");
@@ -129,7 +129,7 @@ fn texture_of_nothing_leaves_the_picture_that_the_program_makes() {
 fn through_tables_a_textured_picture_is_nearly_the_exact_one_and_tables_that_are_kept_are_right() {
     let (w, h) = (96, 64);
     let source = picture(w, h);
-    let plate = Plate::whole(w, h, 24.9, 3);
+    let geometry = FrameGeometry::whole(w, h, 24.9, 3);
     let texture = || {
         vec![
             film_step("bloom", Values::Bloom(Bloom::default())),
@@ -148,10 +148,10 @@ fn through_tables_a_textured_picture_is_nearly_the_exact_one_and_tables_that_are
         let graph = graph(steps);
         let tables = graph.tables(&plan, before.as_ref().map(|(s, t)| (s, t))).unwrap();
         let mut exact = source.clone();
-        graph.run(&mut exact, &plate, &NEVER).unwrap();
+        graph.run(&mut exact, &geometry, &NEVER).unwrap();
         let mut quick = source.clone();
         let window = Window { pixels: &source, width: w, at: [0, 0] };
-        let made = graph.textured(Some(&tables), &window, &plate, &mut Room::default(), &NEVER).unwrap();
+        let made = graph.textured(Some(&tables), &window, &geometry, &mut Room::default(), &NEVER).unwrap();
         graph.finish(Some(&tables), &made, Target::over([w, h], &mut quick));
         let off = mean(&differences(&exact, &quick));
         // Dragging quality: a just noticeable difference is about 1 (common practice).
@@ -164,7 +164,7 @@ fn through_tables_a_textured_picture_is_nearly_the_exact_one_and_tables_that_are
 fn work_that_is_stopped_gives_nothing() {
     let graph = graph(with(vec![film_step("grain", Values::Grain(Grain::default()))], vec![negative()]));
     let mut pixels = picture(32, 24);
-    assert!(graph.run(&mut pixels, &Plate::whole(32, 24, 24.9, 0), &AtomicBool::new(true)).is_none());
+    assert!(graph.run(&mut pixels, &FrameGeometry::whole(32, 24, 24.9, 0), &AtomicBool::new(true)).is_none());
 }
 
 #[test]
@@ -222,12 +222,12 @@ fn strengths_have_no_jump_at_their_ends() {
 fn grain_counts_in_full_where_a_film_is_taken_on_in_part() {
     let (w, h) = (128, 96);
     let grey = vec![[0.413_588_4, 0.413_588_4, 0.413_588_4, 1.0]; w * h];
-    let plate = Plate::whole(w, h, 24.9, 5);
+    let geometry = FrameGeometry::whole(w, h, 24.9, 5);
     let deviation = |tone: f64| {
         let grain = film_step("grain", Values::Grain(Grain { colour: 0.0, ..Default::default() }));
         let rendering = vec![negative(), print(|p| (p.tone, p.colour) = (tone, tone))];
         let mut pixels = grey.clone();
-        graph(with(vec![grain], rendering)).run(&mut pixels, &plate, &NEVER).unwrap();
+        graph(with(vec![grain], rendering)).run(&mut pixels, &geometry, &NEVER).unwrap();
         // In the logarithm of light, where grain is put on.
         let logs: Vec<f64> = pixels.iter().map(|p| f64::from(p[1]).powf(2.4).log10()).collect();
         let m = mean(&logs);
@@ -254,7 +254,7 @@ fn a_scene_referred_picture_has_what_the_lens_does_and_lists_what_the_film_would
     assert!(!said.contains(&"The vignette"));
     let (w, h) = (64, 36);
     let mut pixels = vec![[0.413_588_4, 0.413_588_4, 0.413_588_4, 1.0]; w * h];
-    graph.run(&mut pixels, &Plate::whole(w, h, 24.9, 0), &NEVER).unwrap();
+    graph.run(&mut pixels, &FrameGeometry::whole(w, h, 24.9, 0), &NEVER).unwrap();
     // S-2016-001: 17.52 stops are one unit of code.
     let stops = |p: [f32; 4]| (p[1] - 0.413_588_4) * 17.52;
     assert!(stops(pixels[0]) < -0.6 && stops(pixels[h / 2 * w + w / 2]).abs() < 0.02);

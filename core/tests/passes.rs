@@ -10,10 +10,10 @@ use lantern_core::look::{Path, Step};
 use lantern_core::step::{
     Bloom, Flicker, GateWeave, Grain, Halation, Negative, Print, Softness, Values, Vignette, Zone,
 };
-use lantern_core::texture::chain::{Source, Window};
-use lantern_core::texture::line::Line;
-use lantern_core::texture::sheet::Room;
-use lantern_core::texture::{Plate, Texture, taps};
+use lantern_core::texture::buffer::BufferPool;
+use lantern_core::texture::chain::{RowSource, Window};
+use lantern_core::texture::scanline::Scanline;
+use lantern_core::texture::{FrameGeometry, Texture, taps};
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
 type Pixels = Vec<[f32; 4]>;
@@ -70,13 +70,13 @@ fn picture(w: usize, h: usize) -> Pixels {
 #[test]
 fn any_number_of_threads_gives_the_same_bits() {
     let (w, h) = (301, 167);
-    let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
+    let (source, geometry) = (picture(w, h), FrameGeometry::whole(w, h, 24.9, 4));
     for part in [false, true] {
         let graph = everything(part);
         let run = |threads: usize| {
             let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
             let mut pixels = source.clone();
-            pool.install(|| graph.run(&mut pixels, &plate, &NEVER)).unwrap();
+            pool.install(|| graph.run(&mut pixels, &geometry, &NEVER)).unwrap();
             pixels
         };
         let one = run(1);
@@ -90,21 +90,21 @@ fn any_number_of_threads_gives_the_same_bits() {
 #[test]
 fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     let (w, h) = (200, 120);
-    let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
+    let (source, geometry) = (picture(w, h), FrameGeometry::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
     for (part, graph, tables) in both() {
         for tables in [None, Some(&tables)] {
             // Buffers that come back with other sizes and other things in them.
-            let mut room = Room::default();
-            let made = graph.textured(tables, &window, &plate, &mut room, &NEVER).unwrap();
+            let mut pool = BufferPool::default();
+            let made = graph.textured(tables, &window, &geometry, &mut pool, &NEVER).unwrap();
             let mut whole = vec![0; w * h * 4];
             graph.finish(tables, &made, Target::bytes([0, 0, w, h], &mut whole));
-            made.done(&mut room);
+            made.done(&mut pool);
             for inside in [[0, 0, w, h], [37, 50, 90, 33], [199, 119, 1, 1]] {
                 let [x, y, cw, ch] = inside;
                 let mut out = vec![0; cw * ch * 4];
                 let target = Target::bytes(inside, &mut out);
-                let done = graph.render(tables, &window, &plate, &mut room, &NEVER, target);
+                let done = graph.render(tables, &window, &geometry, &mut pool, &NEVER, target);
                 assert!(done.is_some());
                 for (k, row) in out.chunks_exact(cw * 4).enumerate() {
                     let first = ((y + k) * w + x) * 4;
@@ -119,12 +119,14 @@ fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     let stopped = AtomicBool::new(true);
     let mut out = vec![0; w * h * 4];
     let graph = everything(false);
-    let mut room = Room::default();
+    let mut pool = BufferPool::default();
     let all = [0, 0, w, h];
-    assert!(graph.render(None, &window, &plate, &mut room, &stopped, Target::bytes(all, &mut out)).is_none());
+    assert!(
+        graph.render(None, &window, &geometry, &mut pool, &stopped, Target::bytes(all, &mut out)).is_none()
+    );
     let display = Encoding::find("rec709").unwrap();
     assert!(
-        graph.halation_alone(&window, &plate, &display, &stopped, Target::bytes(all, &mut out)).is_none()
+        graph.halation_alone(&window, &geometry, &display, &stopped, Target::bytes(all, &mut out)).is_none()
     );
 }
 
@@ -135,8 +137,8 @@ struct Until<'a> {
     stop: &'a AtomicBool,
 }
 
-impl Source for Until<'_> {
-    fn row(&self, y: usize, first: usize, line: &mut Line) {
+impl RowSource for Until<'_> {
+    fn row(&self, y: usize, first: usize, line: &mut Scanline) {
         if self.left.fetch_sub(1, Ordering::Relaxed) == 1 {
             self.stop.store(true, Ordering::Relaxed);
         }
@@ -147,41 +149,41 @@ impl Source for Until<'_> {
 #[test]
 fn a_picture_that_is_stopped_gives_nothing_and_loses_no_buffer() {
     let (w, h) = (160, 400);
-    let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
+    let (source, geometry) = (picture(w, h), FrameGeometry::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
     for (part, graph, tables) in both() {
-        let mut room = Room::default();
+        let mut pool = BufferPool::default();
         let mut out = vec![0; w * h * 4];
-        let mut render = |source: &dyn Source, room: &mut Room, stop: &AtomicBool| {
-            graph.render(Some(&tables), source, &plate, room, stop, Target::bytes([0, 0, w, h], &mut out))
+        let mut render = |source: &dyn RowSource, pool: &mut BufferPool, stop: &AtomicBool| {
+            graph.render(Some(&tables), source, &geometry, pool, stop, Target::bytes([0, 0, w, h], &mut out))
         };
-        render(&window, &mut room, &NEVER).unwrap();
-        let kept = room.kept();
+        render(&window, &mut pool, &NEVER).unwrap();
+        let kept = pool.kept();
         assert!(kept > 3, "{kept}");
-        let pool = rayon::ThreadPoolBuilder::new().num_threads(2).build().unwrap();
+        let threads = rayon::ThreadPoolBuilder::new().num_threads(2).build().unwrap();
         for rows in [1, 60, h / 2] {
             let stop = AtomicBool::new(false);
             let until = Until { of: window, left: AtomicUsize::new(rows), stop: &stop };
-            assert_eq!(pool.install(|| render(&until, &mut room, &stop)), None, "after {rows} rows");
-            assert_eq!(room.kept(), kept, "after {rows} rows, in part: {part}");
+            assert_eq!(threads.install(|| render(&until, &mut pool, &stop)), None, "after {rows} rows");
+            assert_eq!(pool.kept(), kept, "after {rows} rows, in part: {part}");
         }
         // The next one finds them.
-        render(&window, &mut room, &NEVER).unwrap();
-        assert_eq!(room.kept(), kept);
+        render(&window, &mut pool, &NEVER).unwrap();
+        assert_eq!(pool.kept(), kept);
     }
 }
 
 #[test]
 fn a_wide_picture_done_in_columns_is_the_same_to_the_bit() {
     let (w, h) = (3301, 24);
-    let (source, plate) = (picture(w, h), Plate::whole(w, h, 24.9, 4));
+    let (source, geometry) = (picture(w, h), FrameGeometry::whole(w, h, 24.9, 4));
     let window = Window { pixels: &source, width: w, at: [0, 0] };
-    let (graph, mut room) = (everything(false), Room::default());
+    let (graph, mut pool) = (everything(false), BufferPool::default());
     let mut run = |inside: [usize; 4]| {
         let mut out = vec![[0.0_f32; 4]; inside[2] * inside[3]];
         let write = |from: &[[f32; 4]], to: &mut [[f32; 4]]| to.copy_from_slice(from);
         let target = Target { inside, out: &mut out, per: 1, write };
-        graph.render(None, &window, &plate, &mut room, &NEVER, target).unwrap();
+        graph.render(None, &window, &geometry, &mut pool, &NEVER, target).unwrap();
         out
     };
     let whole = run([0, 0, w, h]);
@@ -219,12 +221,12 @@ fn filtered(pixels: &[[f32; 4]], [w, h]: [usize; 2], taps: &[f64], c: usize) -> 
 fn softness_is_the_sum_over_its_taps() {
     let size @ [w, h] = [61, 47];
     let stock = &negatives()[0];
-    let plate = Plate::whole(w, h, 0.006 * w as f64, 0);
+    let geometry = FrameGeometry::whole(w, h, 0.006 * w as f64, 0);
     let source = picture(w, h);
     let mut got = source.clone();
-    Texture::Softness(Softness { amount: 1.0, edges: 0.0 }.kernel(1.0, stock)).run(&mut got, &plate);
+    Texture::Softness(Softness { amount: 1.0, edges: 0.0 }.kernel(1.0, stock)).run(&mut got, &geometry);
     for c in 0..3 {
-        let taps = taps::taps(taps::radius(stock.softness[c]) / plate.pitch);
+        let taps = taps::taps(taps::radius(stock.softness[c]) / geometry.pitch);
         assert!(taps.len() > 1);
         for (p, want) in got.iter().zip(filtered(&source, size, &taps, c)) {
             assert!((f64::from(p[c]) - want).abs() < 1e-5, "{c}: {} {want}", p[c]);
@@ -241,9 +243,9 @@ fn edges_move_light_from_its_neighbourhood_at_every_scale() {
     // Neighbourhoods made as they are, and at half the size.
     for (sigma, near) in [(0.8, 1e-5), (1.4, 1e-5), (1.6, 0.01), (2.5, 0.01), (4.0, 0.01)] {
         let pitch = stock.adjacency.reach / sigma;
-        let plate = Plate::whole(w, h, pitch * w as f64 / 1000.0, 0);
+        let geometry = FrameGeometry::whole(w, h, pitch * w as f64 / 1000.0, 0);
         let mut got = source.clone();
-        Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(&mut got, &plate);
+        Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(&mut got, &geometry);
         let around = filtered(&source, size, &taps::bell(sigma), 1);
         let mut most = 0.0_f64;
         for ((p, s), n) in got.iter().zip(&source).zip(around) {
@@ -267,11 +269,12 @@ fn a_frame_that_moves_by_whole_pixels_is_the_frame_elsewhere() {
         // A pitch that makes the way across a whole number of pixels, up to more than the picture is wide.
         let [across, down] = kernel.place(frame);
         for pixels in [1.0, 7.0, 120.0] {
-            let plate = Plate { pitch: across.abs() / pixels, frame, ..Plate::whole(w, h, 1.0, 0) };
+            let geometry =
+                FrameGeometry { pitch: across.abs() / pixels, frame, ..FrameGeometry::whole(w, h, 1.0, 0) };
             let mut got = source.clone();
-            Texture::GateWeave(kernel.clone()).run(&mut got, &plate);
+            Texture::GateWeave(kernel.clone()).run(&mut got, &geometry);
             // The column's weighted rows, by the cubic through four of them.
-            let by = -down / plate.pitch;
+            let by = -down / geometry.pitch;
             let (whole, t) = (by.floor(), by - by.floor());
             let (t2, t3) = (t * t, t * t * t);
             let taps = [
@@ -281,7 +284,7 @@ fn a_frame_that_moves_by_whole_pixels_is_the_frame_elsewhere() {
                 0.5 * (t3 - t2),
             ];
             for (x, y) in [(0, 0), (45, 35), (89, 69), (12, 60)] {
-                let from = x - (across / plate.pitch).round() as isize;
+                let from = x - (across / geometry.pitch).round() as isize;
                 let row = |k: isize| at(&source, size, from, y + whole as isize - 1 + k, 0);
                 let want: f64 = (0..4).zip(taps).map(|(k, t)| t * row(k)).sum();
                 let off = f64::from(got[y as usize * w + x as usize][0]) - want;

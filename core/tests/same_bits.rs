@@ -11,7 +11,7 @@ use lantern_core::film::stock::{negatives, prints};
 use lantern_core::graph::{Graph, Program};
 use lantern_core::look::{Look, Path, starting};
 use lantern_core::table::{Domain, Table, Table3};
-use lantern_core::texture::Plate;
+use lantern_core::texture::FrameGeometry;
 use serde_json::{Value, json};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -80,8 +80,8 @@ fn at_rest(name: &str, path: &Path, [from, to]: [&str; 2], size: [usize; 2]) -> 
     let (a, b) = (encoding(from), encoding(to));
     let graph = Graph::compile(path, &a, &b).unwrap();
     let mut pixels = picture(size, &a);
-    let plate = Plate::whole(size[0], size[1], graph.gauge, 1001);
-    graph.run(&mut pixels, &plate, &NEVER).unwrap();
+    let geometry = FrameGeometry::whole(size[0], size[1], graph.gauge, 1001);
+    graph.run(&mut pixels, &geometry, &NEVER).unwrap();
     Case { name: format!("{name}, {from} to {to}, {} x {}", size[0], size[1]), pixels }
 }
 

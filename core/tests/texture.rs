@@ -5,8 +5,8 @@
 use lantern_core::film::stock::negatives;
 use lantern_core::film::{Chain, GREY};
 use lantern_core::step::{Bloom, Grain, Halation, Negative, Print, Softness};
-use lantern_core::texture::falloff::Part;
-use lantern_core::texture::{Plate, Texture, grain, taps};
+use lantern_core::texture::point_spread::Component;
+use lantern_core::texture::{FrameGeometry, Texture, grain, taps};
 
 const SIZES: [(usize, usize); 2] = [(960, 540), (3840, 2160)];
 const GAUGE: f64 = 24.9;
@@ -22,20 +22,20 @@ fn sum(pixels: &[[f32; 4]], c: usize) -> f64 {
 }
 
 /// Mean squared distance from the lamp, in square micrometres, of the light of a channel.
-fn spread(pixels: &[[f32; 4]], c: usize, plate: &Plate) -> f64 {
-    let [w, h] = plate.size;
+fn spread(pixels: &[[f32; 4]], c: usize, geometry: &FrameGeometry) -> f64 {
+    let [w, h] = geometry.size;
     let place = |i: usize| [(i % w) as f64 - (w / 2) as f64, (i / w) as f64 - (h / 2) as f64];
     let moment: f64 = pixels
         .iter()
         .enumerate()
         .map(|(i, p)| f64::from(p[c]) * place(i).iter().map(|v| v * v).sum::<f64>())
         .sum();
-    moment / sum(pixels, c) * plate.pitch * plate.pitch
+    moment / sum(pixels, c) * geometry.pitch * geometry.pitch
 }
 
 /// The radius in micrometres that holds a share of a channel's light.
-fn radius(pixels: &[[f32; 4]], c: usize, share: f64, plate: &Plate) -> f64 {
-    let [w, h] = plate.size;
+fn radius(pixels: &[[f32; 4]], c: usize, share: f64, geometry: &FrameGeometry) -> f64 {
+    let [w, h] = geometry.size;
     let mut by: Vec<(f64, f64)> = pixels
         .iter()
         .enumerate()
@@ -49,7 +49,7 @@ fn radius(pixels: &[[f32; 4]], c: usize, share: f64, plate: &Plate) -> f64 {
     for (r, light) in by {
         so_far += light;
         if so_far >= wanted {
-            return r * plate.pitch;
+            return r * geometry.pitch;
         }
     }
     f64::NAN
@@ -59,16 +59,16 @@ fn radius(pixels: &[[f32; 4]], c: usize, share: f64, plate: &Plate) -> f64 {
 fn halation_keeps_the_light_and_its_radii_at_both_sizes() {
     let stock = &negatives()[2].halation;
     for (w, h) in SIZES {
-        let plate = Plate::whole(w, h, GAUGE, 0);
+        let geometry = FrameGeometry::whole(w, h, GAUGE, 0);
         let kernel = Halation { threshold: -4.0, ..Default::default() }.kernel(1.0, stock);
         let mut pixels = lamp(w, h, 900.0);
-        Texture::Halation(kernel.clone()).run(&mut pixels, &plate);
+        Texture::Halation(kernel.clone()).run(&mut pixels, &geometry);
         for c in 0..3 {
             // Energy: what comes back is what was taken.
             assert!((sum(&pixels, c) / 900.0 - 1.0).abs() < 1e-3, "{w}: {}", sum(&pixels, c));
         }
         let mut alone = lamp(w, h, 900.0);
-        kernel.alone(&mut alone, &plate);
+        kernel.alone(&mut alone, &geometry);
         // The share that comes back, red before green before blue.
         for c in 0..3 {
             assert!((sum(&alone, c) / 900.0 / stock.share[c] - 1.0).abs() < 0.01);
@@ -76,31 +76,31 @@ fn halation_keeps_the_light_and_its_radii_at_both_sizes() {
         // E[r^2] of exp(-r/a) / (2 pi a^2) over the plane is 6 a^2.
         let want: f64 =
             stock.reach.iter().zip(stock.weights).map(|(a, w)| 6.0 * a * a * w).sum::<f64>().sqrt();
-        let got = spread(&alone, 0, &plate).sqrt();
+        let got = spread(&alone, 0, &geometry).sqrt();
         assert!((got / want - 1.0).abs() < 0.05, "{w}: {got} for {want} micrometres");
         // Half of the light lies within the radius where the sum of the falloffs' shares is a half.
         let within = |r: f64| {
             let parts = stock.reach.iter().zip(stock.weights);
-            parts.map(|(a, w)| w * Part::Exponential(*a).within(r)).sum::<f64>()
+            parts.map(|(a, w)| w * Component::Exponential(*a).within(r)).sum::<f64>()
         };
         let half = (1..2000).map(f64::from).find(|r| within(*r) >= 0.5).unwrap();
-        let got = radius(&alone, 0, 0.5, &plate);
-        assert!((got - half).abs() < 0.05 * half + 0.6 * plate.pitch, "{w}: {got} for {half}");
+        let got = radius(&alone, 0, 0.5, &geometry);
+        assert!((got - half).abs() < 0.05 * half + 0.6 * geometry.pitch, "{w}: {got} for {half}");
     }
 }
 
 #[test]
 fn bloom_keeps_the_light_and_its_reach_at_both_sizes() {
     for (w, h) in SIZES {
-        let plate = Plate::whole(w, h, GAUGE, 0);
+        let geometry = FrameGeometry::whole(w, h, GAUGE, 0);
         let bloom = Bloom { amount: 0.5, reach: 400.0 };
         let mut pixels = lamp(w, h, 10.0);
-        Texture::Bloom(bloom.kernel(1.0)).run(&mut pixels, &plate);
+        Texture::Bloom(bloom.kernel(1.0)).run(&mut pixels, &geometry);
         assert!((sum(&pixels, 1) / 10.0 - 1.0).abs() < 1e-3, "{w}: {}", sum(&pixels, 1));
         // Half of the light stays at the lamp; the octaves' variances add up to the rest: E[r^2] = 2 sigma^2 each.
         let octaves = (0..4).map(|k| 2.0 * (400.0 * 0.5_f64.powi(k)).powi(2)).sum::<f64>() / 4.0;
         let want = (0.5 * octaves).sqrt();
-        let got = spread(&pixels, 1, &plate).sqrt();
+        let got = spread(&pixels, 1, &geometry).sqrt();
         assert!((got / want - 1.0).abs() < 0.05, "{w}: {got} for {want}");
     }
 }
@@ -145,7 +145,7 @@ fn softness_has_half_its_transfer_where_the_stock_says() {
     let stock = &negatives()[2];
     // A scan at 4 micrometres a pixel, so that the frequencies lie within the pixels' own.
     let (w, h, lean) = (256, 160, 11.0);
-    let plate = Plate::whole(w, h, 0.004 * w as f64, 0);
+    let geometry = FrameGeometry::whole(w, h, 0.004 * w as f64, 0);
     let covered = |x: f64, y: f64| {
         let edge = w as f64 / 2.0 + (y - h as f64 / 2.0) / lean;
         (x + 1.0 - edge).clamp(0.0, 1.0) as f32
@@ -154,12 +154,13 @@ fn softness_has_half_its_transfer_where_the_stock_says() {
         (0..w * h).map(|i| covered((i % w) as f64, (i / w) as f64)).map(|v| [v, v, v, 1.0]).collect();
     let before = slanted_edge(&pixels, w, h, 0, lean);
     let step = Softness { amount: 1.0, edges: 0.0 };
-    Texture::Softness(step.kernel(1.0, stock)).run(&mut pixels, &plate);
+    Texture::Softness(step.kernel(1.0, stock)).run(&mut pixels, &geometry);
     for c in 0..3 {
         let after = slanted_edge(&pixels, w, h, c, lean);
         // The scan's own pixels are divided out.
         let transfer = |f: f64| after(f) / before(f);
-        let f50 = (1..5000).map(|i| f64::from(i) * 1e-4).find(|f| transfer(*f) <= 0.5).unwrap() / plate.pitch
+        let f50 = (1..5000).map(|i| f64::from(i) * 1e-4).find(|f| transfer(*f) <= 0.5).unwrap()
+            / geometry.pitch
             * 1000.0;
         let want = stock.softness[c];
         assert!((f50 / want - 1.0).abs() < 0.05, "layer {c}: {f50} for {want} cycles/mm");
@@ -172,10 +173,10 @@ fn softness_has_half_its_transfer_where_the_stock_says() {
 fn edges_are_drawn_on_both_sides_and_even_fields_are_left() {
     let stock = &negatives()[0];
     let (w, h) = (200, 40);
-    let plate = Plate::whole(w, h, 1.0, 0);
+    let geometry = FrameGeometry::whole(w, h, 1.0, 0);
     let step = |i: usize| if i % w < w / 2 { 0.05_f32 } else { 0.5 };
     let mut pixels: Vec<[f32; 4]> = (0..w * h).map(step).map(|v| [v, v, v, 1.0]).collect();
-    Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(&mut pixels, &plate);
+    Texture::Softness(Softness { amount: 0.0, edges: 2.0 }.kernel(1.0, stock)).run(&mut pixels, &geometry);
     let row = &pixels[20 * w..21 * w];
     assert!(row[w / 2 - 2][1] < 0.049 && row[w / 2 + 1][1] > 0.51, "{:?}", &row[w / 2 - 3..w / 2 + 3]);
     assert!((row[10][1] - 0.05).abs() < 1e-5);
@@ -189,9 +190,10 @@ struct Patch {
 
 /// A patch of even density with grain, at `pitch` micrometres a pixel.
 fn grained(step: &Grain, chain: &Chain, density: f32, side: usize, pitch: f64, frame: u32) -> Patch {
-    let plate = Plate { frame, ..Plate::whole(side, side, pitch * side as f64 / 1000.0, 0) };
+    let geometry =
+        FrameGeometry { frame, ..FrameGeometry::whole(side, side, pitch * side as f64 / 1000.0, 0) };
     let mut pixels = vec![[density, density, density, 1.0]; side * side];
-    Texture::Grain(step.kernel(1.0, chain)).run(&mut pixels, &plate);
+    Texture::Grain(step.kernel(1.0, chain)).run(&mut pixels, &geometry);
     Patch { pixels, side, pitch }
 }
 
@@ -290,11 +292,11 @@ fn grain_is_new_in_each_frame_the_same_for_the_same_and_never_tiles() {
 fn a_part_of_a_frame_has_the_grain_of_the_whole() {
     let chain = film(0);
     let kernel = Grain::default().kernel(1.0, &chain);
-    let plate = Plate::whole(320, 180, GAUGE, 9);
+    let geometry = FrameGeometry::whole(320, 180, GAUGE, 9);
     let mut whole = vec![[0.7, 0.7, 0.7, 1.0]; 320 * 180];
-    Texture::Grain(kernel.clone()).run(&mut whole, &plate);
+    Texture::Grain(kernel.clone()).run(&mut whole, &geometry);
     let mut part = vec![[0.7, 0.7, 0.7, 1.0]; 40 * 30];
-    Texture::Grain(kernel).run(&mut part, &plate.part([100, 60], [40, 30]));
+    Texture::Grain(kernel).run(&mut part, &geometry.part([100, 60], [40, 30]));
     for y in 0..30 {
         assert_eq!(part[y * 40..(y + 1) * 40], whole[(y + 60) * 320 + 100..(y + 60) * 320 + 140]);
     }
@@ -310,9 +312,9 @@ fn grain_leaves_the_mean_colour_of_a_patch() {
         for stops in [-4.0, -2.0, 0.0, 2.0, 4.0] {
             let d = chain.chemistry.neutral(GREY * f64::exp2(stops)).map(|v| v as f32);
             let side = 512;
-            let plate = Plate::whole(side, side, 13.0 * side as f64 / 1000.0, 2);
+            let geometry = FrameGeometry::whole(side, side, 13.0 * side as f64 / 1000.0, 2);
             let mut pixels = vec![[d[0], d[1], d[2], 1.0]; side * side];
-            Texture::Grain(Grain::default().kernel(1.0, &chain)).run(&mut pixels, &plate);
+            Texture::Grain(Grain::default().kernel(1.0, &chain)).run(&mut pixels, &geometry);
             // Mean light, as the eye takes it from afar.
             let mut mean = [0.0_f64; 3];
             for block in pixels.chunks(N) {

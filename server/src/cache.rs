@@ -51,9 +51,9 @@ impl<K, V: Weight> Weighter<K, V> for ByBytes {
 }
 
 /// Values by what they were made from, up to some bytes together; those used longest ago go first.
-pub struct Kept<K, V>(Cache<K, V, ByBytes>);
+pub struct WeighedCache<K, V>(Cache<K, V, ByBytes>);
 
-impl<K: Clone + Eq + Hash, V: Clone + Weight> Kept<K, V> {
+impl<K: Clone + Eq + Hash, V: Clone + Weight> WeighedCache<K, V> {
     /// Room for values of so many bytes; about how many they are.
     pub fn new(bytes: usize, about: usize) -> Self {
         let options = OptionsBuilder::new()
@@ -99,7 +99,7 @@ mod tests {
 
     #[test]
     fn a_value_is_made_once_for_all_who_ask_at_once() {
-        let kept: Kept<String, Vec<u8>> = Kept::new(1 << 20, 16);
+        let kept: WeighedCache<String, Vec<u8>> = WeighedCache::new(1 << 20, 16);
         let (made, together) = (AtomicUsize::new(0), Barrier::new(8));
         let make = || {
             together.wait();
@@ -118,7 +118,7 @@ mod tests {
 
     #[test]
     fn a_failure_is_said_to_whoever_asked_and_the_next_one_tries_again() {
-        let kept: Kept<u32, Vec<u8>> = Kept::new(1 << 20, 16);
+        let kept: WeighedCache<u32, Vec<u8>> = WeighedCache::new(1 << 20, 16);
         assert!(kept.get_or(&1, || Err(ApiError::NotFound("file"))).is_err());
         assert_eq!(kept.get_or(&1, || Ok(vec![2])).unwrap(), vec![2]);
         // A thread that panics while it makes something holds up nobody.
@@ -130,7 +130,7 @@ mod tests {
 
     #[test]
     fn memory_stays_within_its_bound_and_what_is_used_stays() {
-        let kept: Kept<usize, Vec<u8>> = Kept::new(1 << 20, 64);
+        let kept: WeighedCache<usize, Vec<u8>> = WeighedCache::new(1 << 20, 64);
         for i in 0..500 {
             kept.get_or(&i, || Ok(vec![0; 20_000])).unwrap();
             // Somebody goes on looking at one of them.

@@ -7,7 +7,7 @@ use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
 use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
-use lantern_core::texture::Plate;
+use lantern_core::texture::FrameGeometry;
 use lantern_formats::cube;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
@@ -138,8 +138,8 @@ impl Render {
         let never = AtomicBool::new(false);
         self.frames.each(Some(&to), |frame, file| {
             let picture = &mut frame.picture;
-            let plate = Plate::whole(picture.width(), picture.height(), graph.gauge, number(file));
-            graph.run(&mut picture.pixels, &plate, &never);
+            let geometry = FrameGeometry::whole(picture.width(), picture.height(), graph.gauge, number(file));
+            graph.run(&mut picture.pixels, &geometry, &never);
         })
     }
 }

@@ -40,7 +40,7 @@ struct Shape {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct CompressKernel {
     shapes: [Shape; 3],
     power: f32,
     cap: Option<Cap>,
@@ -69,7 +69,7 @@ impl ColourCompress {
     }
 
     /// The step on linear AP1.
-    pub fn kernel(&self) -> Kernel {
+    pub fn kernel(&self) -> CompressKernel {
         let p = self.power;
         // Reference gamut compression, "scale factor": s = (l - t) / (((1 - t) / (l - t))^-p - 1)^(1/p).
         let shape = |threshold: f64, limit: f64| {
@@ -78,7 +78,7 @@ impl ColourCompress {
             Shape { threshold: t as f32, scale: ((limit - t) / (ratio.powf(-p) - 1.0).powf(1.0 / p)) as f32 }
         };
         let grey = 0.18_f64.log2();
-        Kernel {
+        CompressKernel {
             shapes: [
                 shape(self.cyan_threshold, self.cyan_limit),
                 shape(self.magenta_threshold, self.magenta_limit),
@@ -92,7 +92,7 @@ impl ColourCompress {
     }
 }
 
-impl Kernel {
+impl CompressKernel {
     /// The step on a block of linear light.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {

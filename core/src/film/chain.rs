@@ -1,6 +1,6 @@
 //! A negative and a print put together: solved, and ready for blocks.
 
-use super::curve::Curve;
+use super::curve::CharacteristicCurve;
 use super::develop::{Chemistry, Developing, RangeFit, STOP};
 use super::dyes::{DENSEST, Dyes};
 use super::expose::Exposing;
@@ -13,8 +13,8 @@ use crate::film::settings::{Negative, Print};
 use std::sync::{Arc, OnceLock};
 
 /// What stands for a negative where a path has a print alone: the light as it is, on a long straight curve.
-fn straight() -> Curve {
-    Curve { gamma: 0.58, toe: [-1.9, 0.2], shoulder: [2.6, 0.3] }
+fn straight() -> CharacteristicCurve {
+    CharacteristicCurve { gamma: 0.58, toe: [-1.9, 0.2], shoulder: [2.6, 0.3] }
 }
 
 /// The straight negative as a stock.
@@ -260,16 +260,16 @@ impl Set {
         let (tone, colour) = (n.tone, if silver_film { 1.0 } else { n.colour });
         let push = &stock.push;
         let curves = stock.curves();
-        let pushed: [Curve; 3] = std::array::from_fn(|i| {
+        let pushed: [CharacteristicCurve; 3] = std::array::from_fn(|i| {
             let c = curves[i];
             let gamma = c.gamma * (push.contrast * n.push * push.contrast_layers[i]).exp();
-            Curve { gamma, toe: [c.toe[0] - push.speed * n.push * STOP, c.toe[1]], ..c }
+            CharacteristicCurve { gamma, toe: [c.toe[0] - push.speed * n.push * STOP, c.toe[1]], ..c }
         });
-        let mean = Curve::mean(&pushed);
+        let mean = CharacteristicCurve::mean(&pushed);
         let base = if stock.kind == NegativeKind::Reversal { mean } else { straight() };
         let curves = pushed.map(|c| base.toward(&mean.toward(&c, colour), tone));
         let fog: [f64; 3] = push.fog_layers.map(|w| w * push.fog * ((0.55 * n.push).exp() - 1.0) / 0.55);
-        let common = Curve::mean(&curves);
+        let common = CharacteristicCurve::mean(&curves);
         let latitude = match stock.kind {
             NegativeKind::Reversal => REVERSAL_LATITUDE,
             _ => [common.toe[0] / STOP, common.shoulder[0] / STOP],

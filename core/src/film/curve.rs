@@ -5,7 +5,7 @@ use crate::numeric::lane::softening;
 /// D(x) = gamma (s_t softplus((x - x_t)/s_t) - s_s softplus((x - x_s)/s_s)): a straight part of slope gamma between a
 /// soft toe and a soft shoulder. Strictly rising; density above base ends at gamma (x_s - x_t).
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Curve {
+pub struct CharacteristicCurve {
     /// Slope of the straight part.
     pub gamma: f64,
     /// Where the toe lies, and how soft it is.
@@ -14,7 +14,7 @@ pub struct Curve {
     pub shoulder: [f64; 2],
 }
 
-impl Curve {
+impl CharacteristicCurve {
     /// Between this curve and another.
     pub fn toward(&self, other: &Self, share: f64) -> Self {
         let mix = |a: f64, b: f64| a + share * (b - a);
@@ -100,7 +100,8 @@ fn bend([per, offset, height]: [f32; 3], x: f32) -> f32 {
 mod tests {
     use super::*;
 
-    const CURVE: Curve = Curve { gamma: 0.6, toe: [-1.2, 0.18], shoulder: [1.8, 0.3] };
+    const CURVE: CharacteristicCurve =
+        CharacteristicCurve { gamma: 0.6, toe: [-1.2, 0.18], shoulder: [1.8, 0.3] };
 
     #[test]
     fn the_straight_part_has_its_slope_and_the_ends_their_densities() {

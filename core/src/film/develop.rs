@@ -1,6 +1,6 @@
 //! Exposures of the layers to densities.
 
-use super::curve::{Curve, Lane};
+use super::curve::{CharacteristicCurve, Lane};
 use crate::numeric::lane::{N, Planes, log2, select};
 
 /// Light so faint that it no longer counts, over middle grey: keeps the logarithm of black finite.
@@ -51,9 +51,9 @@ pub struct Chemistry {
     /// The scene's range.
     pub fit: RangeFit,
     /// The layers' curves.
-    pub curves: [Curve; 3],
+    pub curves: [CharacteristicCurve; 3],
     /// The curve of the development that restrains.
-    pub common: Curve,
+    pub common: CharacteristicCurve,
     /// How layers restrain each other.
     pub restraint: [[f64; 3]; 3],
     /// For a reversal, what is added to -x before its curve.

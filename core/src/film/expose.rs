@@ -9,7 +9,7 @@ use crate::numeric::lane::{N, Planes};
 #[derive(Clone, Debug, PartialEq)]
 pub struct Exposing {
     capture: Mat3f,
-    inside: compress::Kernel,
+    inside: compress::CompressKernel,
     stray: f32,
     gain: f32,
     flash: f32,

@@ -1,6 +1,6 @@
 //! Densities of a negative to light on the screen: printer, print, projector.
 
-use super::curve::{Curve, Lane};
+use super::curve::{CharacteristicCurve, Lane};
 use super::dyes::{DENSEST, Dyes, silver_shape};
 use super::even;
 use super::spectrum::{SAMPLES, Spectrum};
@@ -23,7 +23,7 @@ pub struct Printer {
     /// Printer light: log exposure of each layer through no density at all.
     pub light: [f64; 3],
     /// The print's curves: equivalent neutral density over log exposure.
-    pub curves: [Curve; 3],
+    pub curves: [CharacteristicCurve; 3],
 }
 
 impl Printer {

@@ -1,6 +1,6 @@
 //! Stocks: the parameters of negatives, reversals and prints. All that ship are invented.
 
-use super::curve::Curve;
+use super::curve::CharacteristicCurve;
 use crate::field::ValueError;
 use crate::field::check_fields;
 use crate::field::parameters;
@@ -26,8 +26,8 @@ parameters! {
 
 impl Layer {
     /// Its characteristic curve.
-    pub fn curve(&self) -> Curve {
-        Curve {
+    pub fn curve(&self) -> CharacteristicCurve {
+        CharacteristicCurve {
             gamma: self.gamma,
             toe: [self.toe, self.toe_soft],
             shoulder: [self.shoulder, self.shoulder_soft],
@@ -351,7 +351,7 @@ impl NegativeStock {
     }
 
     /// The curves of its layers.
-    pub fn curves(&self) -> [Curve; 3] {
+    pub fn curves(&self) -> [CharacteristicCurve; 3] {
         [0, 1, 2].map(|i| self.layers[i].curve())
     }
 }
@@ -369,7 +369,7 @@ impl PrintStock {
     }
 
     /// The curves of its layers.
-    pub fn curves(&self) -> [Curve; 3] {
+    pub fn curves(&self) -> [CharacteristicCurve; 3] {
         [0, 1, 2].map(|i| self.layers[i].curve())
     }
 }

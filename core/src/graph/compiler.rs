@@ -39,7 +39,7 @@ pub(super) enum State {
 /// What a step does to each pixel by itself.
 enum Work {
     Kernel(Kernel),
-    Tables(Box<tables::Kernel>),
+    Tables(Box<tables::TableKernel>),
 }
 
 impl Work {
@@ -47,7 +47,7 @@ impl Work {
     fn of(values: &Values, site: Site) -> Option<Self> {
         match values {
             // Between its encodings lie programs, which steps know nothing of.
-            Values::Table(v) => Some(Self::Tables(Box::new(tables::Kernel::new(v, site)))),
+            Values::Table(v) => Some(Self::Tables(Box::new(tables::TableKernel::new(v, site)))),
             _ => values.kernel(site).map(Self::Kernel),
         }
     }

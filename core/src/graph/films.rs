@@ -35,7 +35,7 @@ pub struct FilmEnd {
     /// Lights above paper white on a display with headroom.
     lights: Option<Lights>,
     to_display: Mat3f,
-    compress: compress::Kernel,
+    compress: compress::CompressKernel,
     cube: Cube,
 }
 

@@ -15,7 +15,7 @@ use crate::numeric::lane::{self, N, Planes, each_value, exp2, log2};
 use crate::region::range;
 use crate::step::Kernel;
 use crate::step::plain::{pair::PairBack, unrender::Unrender};
-use crate::texture::line::Line;
+use crate::texture::scanline::Scanline;
 use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -36,13 +36,13 @@ pub(super) enum Op {
     },
     /// Tables of a Table step.
     Tables {
-        kernel: Box<tables::Kernel>,
+        kernel: Box<tables::TableKernel>,
         strength: f32,
     },
     /// Takes the matte of the colours that are there.
     Matte {
         slot: usize,
-        kernel: range::Kernel,
+        kernel: range::RangeKernel,
     },
     /// Lays the values aside.
     Save {
@@ -116,7 +116,7 @@ impl Program {
 
     /// Runs the program on a row, with the light that lay aside before a film where there is any.
     #[inline(always)]
-    pub(super) fn run_row(&self, line: &mut Line, beside: Option<&Line>) {
+    pub(super) fn run_row(&self, line: &mut Scanline, beside: Option<&Scanline>) {
         let mut planes: Planes = [[0.0; N]; 3];
         let mut aside = Aside::new();
         for block in 0..line.blocks() {

@@ -7,11 +7,11 @@ use crate::colour::{Encoding, fit::Cube, primaries::AP1};
 use crate::numeric::lane::{self, N, Planes};
 use crate::picture::to_bytes;
 use crate::table::{Domain, Table, TableError};
-use crate::texture::chain::{Point, Source, Window};
-use crate::texture::line::Line;
+use crate::texture::buffer::{BufferPool, Precision, band};
+use crate::texture::chain::{Point, RowSource, Window};
 use crate::texture::passes::{Item, Made, Work};
-use crate::texture::sheet::{Precision, Room, band};
-use crate::texture::{Pixels, Plate, Texture};
+use crate::texture::scanline::Scanline;
+use crate::texture::{FrameGeometry, Pixels, Texture};
 use rayon::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
@@ -129,17 +129,17 @@ impl Graph {
     }
 
     /// How far texture reaches, in pixels.
-    pub fn reach(&self, plate: &Plate) -> usize {
-        let reach = |n: &Node| if let Node::Spatial(t) = n { t.reach(plate) } else { 0.0 };
+    pub fn reach(&self, geometry: &FrameGeometry) -> usize {
+        let reach = |n: &Node| if let Node::Spatial(t) = n { t.reach(geometry) } else { 0.0 };
         self.nodes.iter().map(reach).fold(0.0, f64::max).ceil() as usize
     }
 
     /// Runs everything on a picture, exactly, on all threads of the current pool. Nothing when `stop` was set meanwhile.
     /// Alpha stays.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate, stop: &AtomicBool) -> Option<()> {
-        let source = Window { pixels, width: plate.size[0], at: [0, 0] };
-        let made = self.textured(None, &source, plate, &mut Room::default(), stop)?;
-        self.finish(None, &made, Target::over(plate.size, pixels));
+    pub fn run(&self, pixels: &mut Pixels, geometry: &FrameGeometry, stop: &AtomicBool) -> Option<()> {
+        let source = Window { pixels, width: geometry.size[0], at: [0, 0] };
+        let made = self.textured(None, &source, geometry, &mut BufferPool::default(), stop)?;
+        self.finish(None, &made, Target::over(geometry.size, pixels));
         Some(())
     }
 
@@ -147,8 +147,8 @@ impl Graph {
     /// adds any, all of `target` is left. `None` when `stop` was set meanwhile.
     pub fn halation_alone<T: Send>(
         &self,
-        source: &dyn Source,
-        plate: &Plate,
+        source: &dyn RowSource,
+        geometry: &FrameGeometry,
         display: &Encoding,
         stop: &AtomicBool,
         target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
@@ -168,8 +168,8 @@ impl Graph {
         let cube = Cube::of(&display.display());
         let ops = vec![Op::Matrix(to_display), Op::Fit(cube), Op::Encode(display.transfer)];
         let shown = Program { ops, left_out: Vec::new() };
-        let mut room = Room::default();
-        let work = Work { plate, precision: Precision::Single, room: &mut room, stop };
+        let mut pool = BufferPool::default();
+        let work = Work { geometry, precision: Precision::Single, pool: &mut pool, stop };
         into(work, &items, source, Colour::Exact(&shown), target)
     }
 
@@ -178,13 +178,13 @@ impl Graph {
     pub fn textured(
         &self,
         tables: Option<&GraphTables>,
-        source: &dyn Source,
-        plate: &Plate,
-        room: &mut Room,
+        source: &dyn RowSource,
+        geometry: &FrameGeometry,
+        pool: &mut BufferPool,
         stop: &AtomicBool,
     ) -> Option<Made> {
         let works = self.works(tables);
-        Work { plate, precision: precision(tables), room, stop }.run(&items(&self.nodes, &works), source)
+        Work { geometry, precision: precision(tables), pool, stop }.run(&items(&self.nodes, &works), source)
     }
 
     /// Colour work of all points.
@@ -204,25 +204,25 @@ impl Graph {
         Colour::of(&self.last, table, self.given(), None)
     }
 
-    /// The whole of it, exactly or through tables, without keeping anything but what `room` holds. `None` when `stop` was
+    /// The whole of it, exactly or through tables, without keeping anything but what `pool` holds. `None` when `stop` was
     /// set meanwhile.
     pub fn render<T: Send>(
         &self,
         tables: Option<&GraphTables>,
-        source: &dyn Source,
-        plate: &Plate,
-        room: &mut Room,
+        source: &dyn RowSource,
+        geometry: &FrameGeometry,
+        pool: &mut BufferPool,
         stop: &AtomicBool,
         target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
     ) -> Option<()> {
         if self.keeps() {
-            let made = self.textured(tables, source, plate, room, stop)?;
+            let made = self.textured(tables, source, geometry, pool, stop)?;
             self.finish(tables, &made, target);
-            made.done(room);
+            made.done(pool);
             return Some(());
         }
         let works = self.works(tables);
-        let work = Work { plate, precision: precision(tables), room, stop };
+        let work = Work { geometry, precision: precision(tables), pool, stop };
         into(work, &items(&self.nodes, &works), source, self.last_work(tables), target)
     }
 
@@ -238,7 +238,8 @@ impl Graph {
         let rows = band(height);
         out.par_chunks_mut(width * per * rows).enumerate().for_each(|(k, out)| {
             let whole = made.picture.size()[0];
-            let (mut line, mut beside) = (Line::new(whole), made.aside.as_ref().map(|_| Line::new(whole)));
+            let (mut line, mut beside) =
+                (Scanline::new(whole), made.aside.as_ref().map(|_| Scanline::new(whole)));
             let mut row = vec![[0.0; 4]; line.blocks() * N];
             for (y, out) in (top + k * rows..).zip(out.chunks_mut(width * per)) {
                 made.picture.row(y, 0, &mut line);
@@ -307,7 +308,7 @@ fn items<'a>(nodes: &'a [Node], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
 fn into<T: Send>(
     work: Work<'_>,
     items: &[Item<'_>],
-    source: &dyn Source,
+    source: &dyn RowSource,
     last: Colour<'_>,
     target: Target<'_, T, impl Fn(&Pixels, &mut [T]) + Sync>,
 ) -> Option<()> {
@@ -377,13 +378,13 @@ impl<'a> Colour<'a> {
     }
 
     /// A row as pixels, from light that lay aside where there is any. The row is changed.
-    fn pixels(&self, line: &mut Line, beside: Option<&Line>, out: &mut Pixels) {
+    fn pixels(&self, line: &mut Scanline, beside: Option<&Scanline>, out: &mut Pixels) {
         lane::vectorised(Row { colour: *self, line, beside, out });
     }
 }
 
 impl Point for Colour<'_> {
-    fn row(&self, _: usize, _: usize, line: &mut Line) {
+    fn row(&self, _: usize, _: usize, line: &mut Scanline) {
         lane::vectorised(Row { colour: *self, line, beside: None, out: &mut [] });
     }
 }
@@ -391,8 +392,8 @@ impl Point for Colour<'_> {
 /// A row of colour work.
 struct Row<'a> {
     colour: Colour<'a>,
-    line: &'a mut Line,
-    beside: Option<&'a Line>,
+    line: &'a mut Scanline,
+    beside: Option<&'a Scanline>,
     /// Whole blocks that it goes into; back into the row where this is empty.
     out: &'a mut Pixels,
 }

@@ -20,7 +20,7 @@ struct Mixed {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct TableKernel {
     tables: Vec<Mixed>,
     /// What is left of the picture as it came.
     rest: f32,
@@ -46,7 +46,7 @@ fn screen(peak: f64) -> Encoding {
     }
 }
 
-impl Kernel {
+impl TableKernel {
     /// The step at a site. Tables at strength 0 and those whose numbers are not in place are left out.
     pub fn new(step: &Tables, site: impl Into<Site>) -> Self {
         let site = site.into();
@@ -69,7 +69,7 @@ impl Kernel {
     }
 }
 
-impl Kernel {
+impl TableKernel {
     /// The step on a block of code values.
     pub fn run(&self, planes: &mut Planes) {
         if self.tables.is_empty() {
@@ -121,7 +121,7 @@ mod tests {
 
     fn run(tables: Vec<TableUse>, zone: Zone, rgb: [f32; 3]) -> [f32; 3] {
         let mut p = rgb.map(|v| [v; N]);
-        Kernel::new(&Tables { tables }, zone).run(&mut p);
+        TableKernel::new(&Tables { tables }, zone).run(&mut p);
         p.map(|plane| plane[0])
     }
 

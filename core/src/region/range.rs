@@ -42,7 +42,7 @@ parameters! {
 
 /// The range ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct RangeKernel {
     axis: Axis,
     plane: Plane,
     reach: f32,
@@ -54,7 +54,7 @@ pub struct Kernel {
 
 impl ColourRange {
     /// The range in a zone.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, zone: Zone) -> RangeKernel {
         let edge = |at: f64, softness: f64, open: bool| {
             (!open).then_some([(at - softness / 2.0) as f32, (at + softness / 2.0) as f32])
         };
@@ -62,7 +62,7 @@ impl ColourRange {
         let (s, soft) = (f64::from(reach), self.saturation_softness * f64::from(reach));
         // The lower edge of saturation keeps off zero, where its ramp would have a cone.
         let low = (self.saturation_low * s).max(soft / 2.0);
-        Kernel {
+        RangeKernel {
             axis: Axis::of(zone),
             plane: plane_of(zone),
             reach,
@@ -230,7 +230,7 @@ impl Seen {
 /// of colours near neutral sooner than a change of brightness does.
 const HUE_FROM: f32 = 0.12;
 
-impl Kernel {
+impl RangeKernel {
     /// The matte of a block of the zone's code values: 1 inside, 0 outside.
     #[inline(always)]
     pub fn matte(&self, planes: &Planes) -> lane::Plane {

@@ -16,7 +16,7 @@ impl Kind for ColourCompress {
         fields: Self::FIELDS,
     };
 
-    type Kernel = compress::Kernel;
+    type Kernel = compress::CompressKernel;
 
     fn work(&self, _: &Site) -> Option<Self::Kernel> {
         Some(self.kernel())

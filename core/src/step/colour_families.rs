@@ -119,7 +119,7 @@ impl Part {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct ColourFamiliesKernel {
     axis: Axis,
     plane: Plane,
     reach: f32,
@@ -187,7 +187,7 @@ impl ColourFamilies {
     }
 
     /// The step for a zone. Between two families the move goes over smoothly from one to the other.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, zone: Zone) -> ColourFamiliesKernel {
         let v = self;
         let axis = Axis::of(zone);
         let points = if v.families.is_empty() { v.named(zone) } else { round(&v.families) };
@@ -199,7 +199,7 @@ impl ColourFamilies {
             points.sort_by(|a, b| a[0].total_cmp(&b[0]));
             Curve::periodic(&points, rest)
         };
-        Kernel {
+        ColourFamiliesKernel {
             axis,
             plane: super::plane_of(zone),
             reach: saturation_reach(zone),
@@ -213,7 +213,7 @@ impl ColourFamilies {
     }
 }
 
-impl Kernel {
+impl ColourFamiliesKernel {
     /// The step on a block of code values.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
@@ -273,7 +273,7 @@ impl Kind for ColourFamilies {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = ColourFamiliesKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))

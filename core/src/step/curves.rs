@@ -25,7 +25,7 @@ parameters! {
 
 /// The curves ready to run; those without points are left out.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct CurvesKernel {
     axis: Axis,
     plane: Plane,
     brightness: Option<Curve>,
@@ -34,9 +34,9 @@ pub struct Kernel {
 
 impl Curves {
     /// The curves for a zone.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, zone: Zone) -> CurvesKernel {
         let curve = |points: &[[f64; 2]]| Curve::new(points, CurveRest::Same);
-        Kernel {
+        CurvesKernel {
             axis: Axis::of(zone),
             plane: super::plane_of(zone),
             brightness: curve(&self.brightness),
@@ -45,7 +45,7 @@ impl Curves {
     }
 }
 
-impl Kernel {
+impl CurvesKernel {
     /// The curves on a block of code values: brightness first, then the channels.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
@@ -78,7 +78,7 @@ impl Kind for Curves {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = CurvesKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))

@@ -63,7 +63,7 @@ struct Move {
 
 /// The step ready to run; curves without points are left out.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct HueCurvesKernel {
     axis: Axis,
     plane: Plane,
     reach: f32,
@@ -78,7 +78,7 @@ pub struct Kernel {
 
 impl HueCurves {
     /// The step for a zone.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, zone: Zone) -> HueCurvesKernel {
         let axis = Axis::of(zone);
         let moves = self.bumps.iter().map(|b| Move {
             shape: Shape::new(b.centre, b.down, b.up, b.softness),
@@ -86,7 +86,7 @@ impl HueCurves {
             saturation: b.saturation as f32,
             brightness: b.brightness as f32 / axis.scale,
         });
-        Kernel {
+        HueCurvesKernel {
             axis,
             plane: super::plane_of(zone),
             reach: saturation_reach(zone),
@@ -130,7 +130,7 @@ impl Change {
     }
 }
 
-impl Kernel {
+impl HueCurvesKernel {
     fn idle(&self) -> bool {
         self.moves.is_empty()
             && self.others == 1.0
@@ -268,7 +268,7 @@ impl Kind for HueCurves {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = HueCurvesKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))

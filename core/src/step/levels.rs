@@ -101,7 +101,7 @@ impl Ramp {
 
 /// The levels ready to run; ramps that change nothing are left out.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct LevelsKernel {
     /// For all channels, before their own.
     pub master: Option<Ramp>,
     /// Red, green, blue.
@@ -110,9 +110,9 @@ pub struct Kernel {
 
 impl Levels {
     /// The levels, alike in every zone.
-    pub fn kernel(&self) -> Kernel {
+    pub fn kernel(&self) -> LevelsKernel {
         let v = self;
-        Kernel {
+        LevelsKernel {
             master: Ramp::new([v.in_black, v.in_white, v.middle, v.out_black, v.out_white]),
             channels: [
                 Ramp::new([v.red_in_black, v.red_in_white, v.red_middle, v.red_out_black, v.red_out_white]),
@@ -135,7 +135,7 @@ impl Levels {
     }
 }
 
-impl Kernel {
+impl LevelsKernel {
     /// The ramps on a block of code values.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
@@ -163,7 +163,7 @@ impl Kind for Levels {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = LevelsKernel;
 
     fn work(&self, _: &Site) -> Option<Self::Kernel> {
         Some(self.kernel())

@@ -91,7 +91,7 @@ impl Squeeze {
 
 /// The rendering ready to run on linear light in the primaries of one display.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Kernel {
+pub struct PlainKernel {
     squeeze: [Squeeze; 3],
     hues: Hues,
     calm: f32,
@@ -106,7 +106,7 @@ pub enum Rendering {
         /// AP1 to the display's primaries.
         to_display: Mat3f,
         /// The rendering there.
-        kernel: Kernel,
+        kernel: PlainKernel,
     },
     /// Of light that came from a display, by the pair.
     OfDisplay(Pair),
@@ -148,9 +148,9 @@ pub fn from_display(display: &Display) -> Mat3 {
 
 impl PlainRendering {
     /// The rendering for a display.
-    pub fn kernel(&self, display: &Display) -> Kernel {
+    pub fn kernel(&self, display: &Display) -> PlainKernel {
         let tone = ToneCurve::new(self, display.headroom);
-        Kernel {
+        PlainKernel {
             squeeze: limits(display, self.calm).map(Squeeze::new),
             hues: self.hues(tone, display),
             calm: self.calm as f32,
@@ -190,7 +190,7 @@ fn limits(display: &Display, calm: f64) -> [f64; 3] {
     limits.map(|l| (l * 13.0 / 12.0).max(1.1))
 }
 
-impl Kernel {
+impl PlainKernel {
     /// The tone curve on light >= 0: scene-linear to display-linear.
     #[inline(always)]
     pub fn tone(&self, x: f32) -> f32 {
@@ -260,11 +260,11 @@ mod tests {
     use super::*;
     use crate::colour::primaries::{BT709, BT2020, P3_D65};
 
-    fn kernel() -> Kernel {
+    fn kernel() -> PlainKernel {
         PlainRendering::default().kernel(&Display::sdr(BT709))
     }
 
-    fn render(k: &Kernel, rgb: [f32; 3]) -> [f32; 3] {
+    fn render(k: &PlainKernel, rgb: [f32; 3]) -> [f32; 3] {
         let mut p = rgb.map(|v| [v; N]);
         k.run(&mut p);
         [p[0][0], p[1][0], p[2][0]]

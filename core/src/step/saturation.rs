@@ -22,7 +22,7 @@ parameters! {
 
 /// The Saturation step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct SaturationKernel {
     axis: Axis,
     plane: Plane,
     amount: f32,
@@ -38,11 +38,11 @@ pub struct Kernel {
 
 impl Saturation {
     /// The step for a zone.
-    pub fn kernel(&self, site: impl Into<Site>) -> Kernel {
+    pub fn kernel(&self, site: impl Into<Site>) -> SaturationKernel {
         let site = site.into();
         let zone = site.zone;
         let (x, y) = polar(SKIN_DEGREES, 1.0);
-        Kernel {
+        SaturationKernel {
             axis: Axis::of(zone),
             plane: super::plane_of(zone),
             amount: self.amount as f32,
@@ -58,7 +58,7 @@ impl Saturation {
     }
 }
 
-impl Kernel {
+impl SaturationKernel {
     /// The step on a block of code values. Luma is kept but for `density`.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
@@ -103,7 +103,7 @@ impl Kind for Saturation {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = SaturationKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(*site))

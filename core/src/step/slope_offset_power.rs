@@ -35,7 +35,7 @@ parameters! {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct SlopeOffsetPowerKernel {
     slope: [f32; 3],
     offset: [f32; 3],
     power: [f32; 3],
@@ -78,14 +78,14 @@ impl SlopeOffsetPower {
     }
 
     /// The step, alike in every zone: it works on the zone's code values.
-    pub fn kernel(&self) -> Kernel {
+    pub fn kernel(&self) -> SlopeOffsetPowerKernel {
         self.kernel_to(1.0)
     }
 
     /// The same, which clips to a peak in place of 1: the brightest code value of an HDR display.
-    pub fn kernel_to(&self, peak: f32) -> Kernel {
+    pub fn kernel_to(&self, peak: f32) -> SlopeOffsetPowerKernel {
         let f = |v: [f64; 3]| v.map(|v| v as f32);
-        Kernel {
+        SlopeOffsetPowerKernel {
             slope: f(self.slope()),
             offset: f(self.offset()),
             power: f(self.power()),
@@ -108,7 +108,7 @@ impl SlopeOffsetPower {
     }
 }
 
-impl Kernel {
+impl SlopeOffsetPowerKernel {
     /// The step on a block of code values.
     ///
     /// Without clipping, what lies at or below zero before the power keeps its value: a power of a negative number
@@ -161,7 +161,7 @@ impl Kind for SlopeOffsetPower {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = SlopeOffsetPowerKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel_to(site.signal_peak()))

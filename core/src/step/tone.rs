@@ -38,7 +38,7 @@ parameters! {
 
 /// The Tone curve ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct ToneKernel {
     axis: Axis,
     plane: Plane,
     contrast: f32,
@@ -127,11 +127,11 @@ const BT1886: f64 = 2.4;
 
 impl Tone {
     /// The curve for a zone.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, zone: Zone) -> ToneKernel {
         let black = if zone == Zone::Screen { SCREEN_BLACK } else { SCENE_BLACK };
         let fade = self.fade;
         let fade_width = 0.02 + 0.9 * fade;
-        Kernel {
+        ToneKernel {
             axis: Axis::of(zone),
             plane: super::plane_of(zone),
             contrast: self.contrast as f32,
@@ -156,7 +156,7 @@ impl Tone {
     }
 }
 
-impl Kernel {
+impl ToneKernel {
     /// The response on the tonal axis: strictly rising for every setting in range.
     ///
     /// Black and white point first: shifts that fade in over six units, with slopes of at least one half.
@@ -267,7 +267,7 @@ impl Kind for Tone {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = ToneKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))

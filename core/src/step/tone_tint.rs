@@ -40,7 +40,7 @@ parameters! {
 
 /// The Tone tint ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct ToneTintKernel {
     axis: Axis,
     plane: Plane,
     low: f32,
@@ -52,13 +52,13 @@ pub struct Kernel {
 
 impl ToneTint {
     /// The step for a zone. Crossovers in the wrong order are sorted.
-    pub fn kernel(&self, zone: Zone) -> Kernel {
+    pub fn kernel(&self, zone: Zone) -> ToneTintKernel {
         let (axis, plane) = (Axis::of(zone), super::plane_of(zone));
         let push = |hue: f64, amount: f64, brightness: f64| {
             let (cb, cr) = polar(hue, amount);
             plane.offset(cb as f32, cr as f32).map(|v| v + brightness as f32 / axis.scale)
         };
-        Kernel {
+        ToneTintKernel {
             axis,
             plane,
             low: self.low.min(self.high) as f32,
@@ -74,7 +74,7 @@ impl ToneTint {
     }
 }
 
-impl Kernel {
+impl ToneTintKernel {
     /// Weights of darks, middles and lights at a place on the axis: none negative, their sum is one.
     #[inline(always)]
     pub fn weights(&self, place: f32) -> [f32; 3] {
@@ -111,7 +111,7 @@ impl Kind for ToneTint {
         fields: Self::FIELDS,
     };
 
-    type Kernel = Kernel;
+    type Kernel = ToneTintKernel;
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))

@@ -1,7 +1,7 @@
 //! Bloom: the glow of a lens around bright things.
 
-use super::Plate;
-use super::falloff::{Part, weights};
+use super::FrameGeometry;
+use super::point_spread::{Component, weights};
 use super::spread::{Gives, levels};
 use crate::field::parameters;
 
@@ -20,20 +20,20 @@ const OCTAVES: i32 = 4;
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct BloomKernel {
     amount: f32,
     reach: f64,
 }
 
 impl Bloom {
     /// The step at a strength.
-    pub fn kernel(&self, strength: f64) -> Kernel {
-        Kernel { amount: (self.amount * strength) as f32, reach: self.reach }
+    pub fn kernel(&self, strength: f64) -> BloomKernel {
+        BloomKernel { amount: (self.amount * strength) as f32, reach: self.reach }
     }
 }
 
 /// A share of all light.
-impl Gives for Kernel {
+impl Gives for BloomKernel {
     const ALL: bool = true;
 
     fn share(&self) -> f32 {
@@ -41,11 +41,11 @@ impl Gives for Kernel {
     }
 }
 
-impl Kernel {
+impl BloomKernel {
     /// The falloff at a scale.
-    pub fn parts(&self, pitch: f64) -> Vec<(Part, f64)> {
+    pub fn parts(&self, pitch: f64) -> Vec<(Component, f64)> {
         (0..OCTAVES)
-            .map(|k| (Part::Bell(self.reach / pitch * 0.5_f64.powi(k)), 1.0 / f64::from(OCTAVES)))
+            .map(|k| (Component::Bell(self.reach / pitch * 0.5_f64.powi(k)), 1.0 / f64::from(OCTAVES)))
             .collect()
     }
 
@@ -55,7 +55,7 @@ impl Kernel {
     }
 
     /// Weights of the pyramid's levels.
-    pub(super) fn weights(&self, plate: &Plate) -> Vec<f64> {
-        weights(&self.parts(plate.pitch), levels(plate.size))
+    pub(super) fn weights(&self, geometry: &FrameGeometry) -> Vec<f64> {
+        weights(&self.parts(geometry.pitch), levels(geometry.size))
     }
 }

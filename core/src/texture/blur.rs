@@ -2,12 +2,12 @@
 
 use super::chain::{Before, Stage, Wide};
 use super::columns::Columns;
-use super::line::{Line, Ring, held, weigh};
+use super::scanline::{Ring, Scanline, held, weigh};
 use crate::numeric::lane;
 
 /// A filter that is the same across and down, and up and down.
 pub struct Blur {
-    /// For each channel: weights on one side, the middle one first; at most [`super::line::MARGIN`] beside it.
+    /// For each channel: weights on one side, the middle one first; at most [`super::scanline::MARGIN`] beside it.
     pub taps: [Vec<f32>; 3],
     /// Rows of the picture.
     pub height: usize,
@@ -17,7 +17,7 @@ pub struct Blur {
 pub struct Blurring<'a> {
     of: &'a Blur,
     ring: Ring,
-    row: Line,
+    row: Scanline,
 }
 
 impl Blur {
@@ -30,7 +30,11 @@ impl Blur {
 impl Wide for Blur {
     fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_> {
         let width = columns.count;
-        Box::new(Blurring { of: self, ring: Ring::new(width, 2 * self.side() + 1), row: Line::new(width) })
+        Box::new(Blurring {
+            of: self,
+            ring: Ring::new(width, 2 * self.side() + 1),
+            row: Scanline::new(width),
+        })
     }
 
     fn reach(&self) -> usize {
@@ -39,7 +43,7 @@ impl Wide for Blur {
 }
 
 impl Stage for Blurring<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>) {
         let (side, height) = (self.of.side(), self.of.height);
         let Self { of, ring, row } = self;
         while let Some((at, line)) = ring.missing(y.saturating_sub(side), (y + side).min(height - 1)) {
@@ -56,9 +60,9 @@ pub struct Across<'a> {
     /// For each channel.
     pub taps: &'a [Vec<f32>; 3],
     /// The row.
-    pub row: &'a Line,
+    pub row: &'a Scanline,
     /// Where the result goes.
-    pub line: &'a mut Line,
+    pub line: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Across<'_> {
@@ -85,7 +89,7 @@ pub struct Downward<'a> {
     /// Rows of the picture.
     pub height: usize,
     /// Where the result goes.
-    pub out: &'a mut Line,
+    pub out: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Downward<'_> {

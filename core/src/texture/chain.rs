@@ -1,15 +1,15 @@
 //! Rows through stages: each asks the one before it for the rows that it reaches, and keeps no others.
 
 use super::Pixels;
+use super::buffer::PlanarBuffer;
 use super::columns::Columns;
-use super::line::Line;
-use super::sheet::Sheet;
+use super::scanline::Scanline;
 use crate::numeric::lane;
 
 /// Where rows come from.
-pub trait Source: Sync {
+pub trait RowSource: Sync {
     /// Writes the row `y` from the column `first` on, as much as the line is wide.
-    fn row(&self, y: usize, first: usize, line: &mut Line);
+    fn row(&self, y: usize, first: usize, line: &mut Scanline);
 }
 
 /// A part of a picture of RGBA pixels.
@@ -23,9 +23,9 @@ pub struct Window<'a> {
     pub at: [usize; 2],
 }
 
-impl Source for Window<'_> {
-    fn row(&self, y: usize, first: usize, line: &mut Line) {
-        struct Take<'a>(&'a Pixels, &'a mut Line);
+impl RowSource for Window<'_> {
+    fn row(&self, y: usize, first: usize, line: &mut Scanline) {
+        struct Take<'a>(&'a Pixels, &'a mut Scanline);
         impl pulp::NullaryFnOnce for Take<'_> {
             type Output = ();
             #[inline(always)]
@@ -38,15 +38,15 @@ impl Source for Window<'_> {
     }
 }
 
-impl Source for Sheet {
-    fn row(&self, y: usize, first: usize, line: &mut Line) {
-        struct Read<'a>(&'a Sheet, [usize; 2], &'a mut Line);
+impl RowSource for PlanarBuffer {
+    fn row(&self, y: usize, first: usize, line: &mut Scanline) {
+        struct Read<'a>(&'a PlanarBuffer, [usize; 2], &'a mut Scanline);
         impl pulp::NullaryFnOnce for Read<'_> {
             type Output = ();
             #[inline(always)]
             fn call(self) {
-                let Read(sheet, [y, first], line) = self;
-                sheet.read(y, first, line);
+                let Read(buffer, [y, first], line) = self;
+                buffer.read(y, first, line);
             }
         }
         lane::vectorised(Read(self, [y, first], line));
@@ -54,18 +54,18 @@ impl Source for Sheet {
 }
 
 /// Writes a row of what comes before.
-pub type Before<'a> = dyn FnMut(usize, &mut Line) + 'a;
+pub type Before<'a> = dyn FnMut(usize, &mut Scanline) + 'a;
 
 /// One stage in a band: rows are asked for in order.
 pub trait Stage {
     /// Writes the row `y`, from rows of what comes before.
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>);
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>);
 }
 
 /// What happens to each pixel by itself.
 pub trait Point: Sync {
     /// Changes the row `y`, of which the line has what lies from the column `first` on.
-    fn row(&self, y: usize, first: usize, line: &mut Line);
+    fn row(&self, y: usize, first: usize, line: &mut Scanline);
 }
 
 /// What reaches beyond a pixel, or keeps something from row to row.
@@ -77,7 +77,7 @@ pub trait Wide: Sync {
     fn reach(&self) -> usize;
 }
 
-/// Something that happens, ready for a plate: what all bands share.
+/// Something that happens, ready for a geometry: what all bands share.
 pub enum Ready<'a> {
     /// To each pixel by itself.
     Point(Box<dyn Point + 'a>),
@@ -86,7 +86,7 @@ pub enum Ready<'a> {
 }
 
 impl Point for &dyn Point {
-    fn row(&self, y: usize, first: usize, line: &mut Line) {
+    fn row(&self, y: usize, first: usize, line: &mut Scanline) {
         (**self).row(y, first, line);
     }
 }
@@ -106,14 +106,14 @@ impl<'a> Ready<'a> {
 /// The stages of some columns of a band.
 pub struct Chain<'a> {
     stages: Vec<Box<dyn Stage + 'a>>,
-    source: &'a dyn Source,
+    source: &'a dyn RowSource,
     first: usize,
 }
 
 struct Alone<'a>(&'a dyn Point, usize);
 
 impl Stage for Alone<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>) {
         before(y, out);
         self.0.row(y, self.1, out);
     }
@@ -121,7 +121,7 @@ impl Stage for Alone<'_> {
 
 impl<'a> Chain<'a> {
     /// Stages over a source.
-    pub fn of(ready: &'a [Ready<'_>], source: &'a dyn Source, columns: &Columns) -> Self {
+    pub fn of(ready: &'a [Ready<'_>], source: &'a dyn RowSource, columns: &Columns) -> Self {
         let stage = |r: &'a Ready<'_>| -> Box<dyn Stage + 'a> {
             match r {
                 Ready::Point(p) => Box::new(Alone(&**p, columns.first)),
@@ -141,13 +141,13 @@ impl<'a> Chain<'a> {
     }
 
     /// The row `y` after all stages.
-    pub fn row(&mut self, y: usize, line: &mut Line) {
+    pub fn row(&mut self, y: usize, line: &mut Scanline) {
         fn pull(
             stages: &mut [Box<dyn Stage + '_>],
-            source: &dyn Source,
+            source: &dyn RowSource,
             y: usize,
             first: usize,
-            line: &mut Line,
+            line: &mut Scanline,
         ) {
             match stages.split_last_mut() {
                 None => source.row(y, first, line),

@@ -1,6 +1,6 @@
 //! Columns of a picture that are done together.
 
-use super::line::SIDE;
+use super::scanline::SIDE;
 use std::ops::Range;
 
 /// Columns that are done together: a wide picture's rows are cut, so that all that its stages keep stays close to the

@@ -7,7 +7,7 @@
 use super::blur::{Across, Blur, Downward};
 use super::chain::{Before, Ready, Stage, Wide};
 use super::columns::Columns;
-use super::line::{Line, Ring, held, sum};
+use super::scanline::{Ring, Scanline, held, sum};
 use super::spread::{Halves, across, back};
 use super::taps::bell;
 use crate::numeric::lane;
@@ -47,7 +47,7 @@ const FAINTEST: f32 = 1e-6;
 
 /// near = own, moved away from near.
 #[inline(always)]
-fn draw(near: &mut Line, own: &Line, share: f32) {
+fn draw(near: &mut Scanline, own: &Scanline, share: f32) {
     let (more, less) = (1.0 + share, 1.0 - share);
     for c in 0..3 {
         for (n, e) in near.plane_mut(c).iter_mut().zip(own.plane(c)) {
@@ -85,8 +85,8 @@ impl Wide for Near {
 }
 
 impl Stage for NearBand<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
-        struct Draw<'a>(&'a mut Line, &'a Line, f32);
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>) {
+        struct Draw<'a>(&'a mut Scanline, &'a Scanline, f32);
         impl pulp::NullaryFnOnce for Draw<'_> {
             type Output = ();
             #[inline(always)]
@@ -126,8 +126,8 @@ struct FarBand<'a> {
     own: Ring,
     coarse: Ring,
     halves: Halves,
-    half: Line,
-    back: Line,
+    half: Scanline,
+    back: Scanline,
 }
 
 impl Far {
@@ -147,8 +147,8 @@ impl Wide for Far {
             own: Ring::new(width, 2 * self.side() + 4),
             coarse: Ring::new(half, 2 * self.side() + 1),
             halves: Halves::new([width, self.height]),
-            half: Line::new(half),
-            back: Line::new(half),
+            half: Scanline::new(half),
+            back: Scanline::new(half),
         })
     }
 
@@ -159,7 +159,7 @@ impl Wide for Far {
 }
 
 impl Stage for FarBand<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>) {
         let height = self.of.height;
         let (middle, side, rows) = (y / 2, self.of.side(), height.div_ceil(2));
         let Self { of, own, coarse, halves, half, back } = self;
@@ -186,12 +186,12 @@ impl Stage for FarBand<'_> {
 /// One row with its edges.
 struct Drawn<'a, 'b> {
     of: &'a Far,
-    own: &'a Line,
+    own: &'a Scanline,
     coarse: &'a Ring,
     y: usize,
     rows: usize,
-    back: &'a mut Line,
-    out: &'b mut Line,
+    back: &'a mut Scanline,
+    out: &'b mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Drawn<'_, '_> {

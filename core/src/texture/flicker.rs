@@ -1,9 +1,9 @@
 //! Flicker: density that breathes slowly from frame to frame.
 
-use super::Plate;
+use super::FrameGeometry;
 use super::chain::{Point, Ready};
-use super::line::Line;
 use super::noise::{key, slow};
+use super::scanline::Scanline;
 use crate::field::parameters;
 
 parameters! {
@@ -20,7 +20,7 @@ parameters! {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct FlickerKernel {
     amount: f64,
     slowness: f64,
     key: u32,
@@ -28,19 +28,23 @@ pub struct Kernel {
 
 impl Flicker {
     /// The step at a strength.
-    pub fn kernel(&self, strength: f64) -> Kernel {
-        Kernel { amount: self.amount * strength, slowness: self.slowness, key: key(self.seed as u32, 0, 21) }
+    pub fn kernel(&self, strength: f64) -> FlickerKernel {
+        FlickerKernel {
+            amount: self.amount * strength,
+            slowness: self.slowness,
+            key: key(self.seed as u32, 0, 21),
+        }
     }
 }
 
-impl Kernel {
+impl FlickerKernel {
     /// Density that a frame gains.
     pub fn density(&self, frame: u32) -> f64 {
         -(1.0 + self.amount * slow(self.key, frame, self.slowness)).max(0.05).log10()
     }
 
-    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
-        Ready::point(Gain(self.density(plate.frame) as f32))
+    pub(super) fn ready<'a>(&self, geometry: &FrameGeometry) -> Ready<'a> {
+        Ready::point(Gain(self.density(geometry.frame) as f32))
     }
 }
 
@@ -48,7 +52,7 @@ impl Kernel {
 struct Gain(f32);
 
 impl Point for Gain {
-    fn row(&self, _: usize, _: usize, line: &mut Line) {
+    fn row(&self, _: usize, _: usize, line: &mut Scanline) {
         for plane in line.planes_mut() {
             plane.iter_mut().for_each(|v| *v += self.0);
         }

@@ -1,11 +1,11 @@
 //! Grain: clumps of silver or dye, in the density of the negative.
 
-use super::Plate;
+use super::FrameGeometry;
 use super::blur::Downward;
 use super::chain::{Before, Ready, Stage, Wide};
 use super::columns::Columns;
-use super::line::{Line, Ring, SIDE, weigh};
 use super::noise::{self, key, row};
+use super::scanline::{Ring, SIDE, Scanline, weigh};
 use super::taps::bell;
 use crate::field::parameters;
 use crate::film::{Chain, GREY, NegativeKind, stock::LayerGrain};
@@ -51,7 +51,7 @@ struct Layer {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct GrainKernel {
     layers: [Layer; 3],
     own: f32,
     seed: u32,
@@ -96,14 +96,14 @@ impl Layer {
 
 impl Grain {
     /// The step at a strength on a film.
-    pub fn kernel(&self, strength: f64, chain: &Chain) -> Kernel {
+    pub fn kernel(&self, strength: f64, chain: &Chain) -> GrainKernel {
         let curves = &chain.chemistry.curves;
         let amount = self.amount * strength * chain.grain_growth;
         let layers = std::array::from_fn(|c| {
             Layer::new(&chain.stock.grain[c], curves[c].most(), amount, self.size, keep(chain, c))
         });
         let silver = chain.stock.kind == NegativeKind::BlackAndWhite;
-        Kernel { layers, own: if silver { 0.0 } else { self.colour as f32 }, seed: self.seed as u32 }
+        GrainKernel { layers, own: if silver { 0.0 } else { self.colour as f32 }, seed: self.seed as u32 }
     }
 }
 
@@ -164,7 +164,7 @@ fn fitted(x: &[f64], y: &[f64]) -> [f64; TERMS] {
     std::array::from_fn(|i| rows[i][TERMS] / rows[i][i])
 }
 
-impl Kernel {
+impl GrainKernel {
     /// Deviation of a layer's density over one pixel, at density 1, before its clumps, and the taps that make those.
     fn deviation(&self, c: usize, pitch: f64) -> (f64, Vec<f64>) {
         let layer = &self.layers[c];
@@ -172,9 +172,9 @@ impl Kernel {
     }
 
     /// On densities.
-    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
-        let made: [(f64, Vec<f64>); 3] = std::array::from_fn(|c| self.deviation(c, plate.pitch));
-        let common = key(self.seed, plate.frame, 3);
+    pub(super) fn ready<'a>(&self, geometry: &FrameGeometry) -> Ready<'a> {
+        let made: [(f64, Vec<f64>); 3] = std::array::from_fn(|c| self.deviation(c, geometry.pitch));
+        let common = key(self.seed, geometry.frame, 3);
         // Own and common noise together keep the deviation.
         let own = self.own;
         let norm = 1.0 / (own * own + (1.0 - own) * (1.0 - own)).sqrt();
@@ -188,14 +188,14 @@ impl Kernel {
                 let squares = t[0] * t[0] + 2.0 * t[1..].iter().map(|v| v * v).sum::<f64>();
                 (made[c].0 * squares).powi(2) as f32
             }),
-            keys: [0, 1, 2].map(|c| [key(self.seed, plate.frame, c), common]),
+            keys: [0, 1, 2].map(|c| [key(self.seed, geometry.frame, c), common]),
             parts: [own * norm, (1.0 - own) * norm],
-            origin: plate.origin.map(|v| v as u32),
+            origin: geometry.origin.map(|v| v as u32),
         })
     }
 }
 
-/// The step on a plate.
+/// The step on a geometry.
 struct Grained {
     layers: [Layer; 3],
     /// Taps that make clumps of white noise.
@@ -216,7 +216,7 @@ struct Graining<'a> {
     across: Ring,
     /// White noise with `side` more on both sides, of one kind and of the other.
     white: [Vec<f32>; 2],
-    noise: Line,
+    noise: Scanline,
     /// The first column.
     first: usize,
 }
@@ -231,7 +231,7 @@ impl Wide for Grained {
             side,
             across: Ring::new(width, 2 * side + 1),
             white: [vec![0.0; long], vec![0.0; long]],
-            noise: Line::new(width),
+            noise: Scanline::new(width),
             first: columns.first,
         })
     }
@@ -242,7 +242,7 @@ impl Wide for Grained {
 }
 
 impl Stage for Graining<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>) {
         before(y, out);
         let Self { of, side, across, white, noise, first } = self;
         let side = *side;
@@ -265,7 +265,7 @@ struct Clumps<'a> {
     side: usize,
     place: [u32; 2],
     white: &'a mut [Vec<f32>; 2],
-    line: &'a mut Line,
+    line: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Clumps<'_> {
@@ -299,8 +299,8 @@ impl pulp::NullaryFnOnce for Clumps<'_> {
 /// Noise put onto a row of densities.
 struct Grow<'a> {
     of: &'a Grained,
-    noise: &'a Line,
-    out: &'a mut Line,
+    noise: &'a Scanline,
+    out: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Grow<'_> {

@@ -1,8 +1,8 @@
 //! Halation: light that goes through the film, comes back from its base and exposes it again.
 
-use super::Plate;
-use super::falloff::{Part, weights};
-use super::line::Line;
+use super::FrameGeometry;
+use super::point_spread::{Component, weights};
+use super::scanline::Scanline;
 use super::spread::{Gives, levels};
 use crate::field::parameters;
 use crate::film::GREY;
@@ -31,7 +31,7 @@ const RUN: usize = 128;
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct HalationKernel {
     share: [f32; 3],
     reach: [f64; 3],
     weights: [f64; 3],
@@ -40,14 +40,14 @@ pub struct Kernel {
 
 impl Halation {
     /// The step at a strength, for what a stock gives back.
-    pub fn kernel(&self, strength: f64, stock: &Returned) -> Kernel {
+    pub fn kernel(&self, strength: f64, stock: &Returned) -> HalationKernel {
         let whole = stock.share.iter().copied().fold(0.0, f64::max);
         let toward = if self.tint < 0.0 { [whole; 3] } else { [whole, 0.0, 0.0] };
         let share = std::array::from_fn(|c| {
             let own = stock.share[c] + self.tint.abs() * (toward[c] - stock.share[c]);
             (own * self.amount * strength).clamp(0.0, 0.9) as f32
         });
-        Kernel {
+        HalationKernel {
             share,
             reach: stock.reach.map(|a| a * self.reach),
             weights: stock.weights,
@@ -56,10 +56,10 @@ impl Halation {
     }
 }
 
-impl Kernel {
+impl HalationKernel {
     /// The falloff at a scale.
-    pub fn parts(&self, pitch: f64) -> Vec<(Part, f64)> {
-        self.reach.iter().zip(self.weights).map(|(a, w)| (Part::Exponential(a / pitch), w)).collect()
+    pub fn parts(&self, pitch: f64) -> Vec<(Component, f64)> {
+        self.reach.iter().zip(self.weights).map(|(a, w)| (Component::Exponential(a / pitch), w)).collect()
     }
 
     /// How far it reaches in micrometres: what lies beyond is less than 2 % of the widest part.
@@ -68,14 +68,14 @@ impl Kernel {
     }
 
     /// Weights of the pyramid's levels.
-    pub(super) fn weights(&self, plate: &Plate) -> Vec<f64> {
-        weights(&self.parts(plate.pitch), levels(plate.size))
+    pub(super) fn weights(&self, geometry: &FrameGeometry) -> Vec<f64> {
+        weights(&self.parts(geometry.pitch), levels(geometry.size))
     }
 }
 
-impl Gives for Kernel {
+impl Gives for HalationKernel {
     #[inline(always)]
-    fn row(&self, from: &Line, light: &mut Line) {
+    fn row(&self, from: &Scanline, light: &mut Scanline) {
         let (share, low) = (self.share, self.threshold);
         // What is darker, and most of a picture is, gives nothing: see `octaves`, which only ever grows. A little less, so
         // that no rounding lets a place depend on those beside it.
@@ -128,7 +128,7 @@ mod tests {
     fn light_comes_back_above_the_threshold_whatever_lies_beside_it() {
         let kernel = Halation::default().kernel(1.0, &negatives()[0].halation);
         let from = |first: usize, count: usize| {
-            let (mut row, mut light) = (Line::new(count), Line::new(count));
+            let (mut row, mut light) = (Scanline::new(count), Scanline::new(count));
             for (i, [r, g, b]) in (0..count)
                 .map(|i| {
                     // Runs of darkness with lamps among them, and a slow climb through the threshold.

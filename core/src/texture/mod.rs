@@ -1,22 +1,22 @@
 //! Texture: what light and film do that depends on more than a pixel's own colour.
 //!
-//! Sizes are micrometres on film. A [`Plate`] says how many of them a pixel is, so that a proxy and the full frame show
+//! Sizes are micrometres on film. A [`FrameGeometry`] says how many of them a pixel is, so that a proxy and the full frame show
 //! the same texture. Spreading is done on light ([`bloom`], [`halation`], [`softness`]), grain on density ([`grain`]).
 //! Everything is the same on every machine and number of threads: noise is a hash of place, frame and seed.
 
 pub mod bloom;
 mod blur;
+pub mod buffer;
 pub mod chain;
 pub mod columns;
 mod edges;
-pub mod falloff;
 pub mod flicker;
 pub mod grain;
 pub mod halation;
-pub mod line;
 pub mod noise;
 pub mod passes;
-pub mod sheet;
+pub mod point_spread;
+pub mod scanline;
 pub mod softness;
 pub mod spread;
 pub mod taps;
@@ -38,7 +38,7 @@ pub type Pixels = [[f32; 4]];
 
 /// Where a picture lies on the film.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Plate {
+pub struct FrameGeometry {
     /// Pixels in a row, and rows.
     pub size: [usize; 2],
     /// Pixels in a row, and rows, of the whole frame at this scale.
@@ -51,7 +51,7 @@ pub struct Plate {
     pub frame: u32,
 }
 
-impl Plate {
+impl FrameGeometry {
     /// A whole frame on a film whose frame is `gauge` millimetres wide.
     pub fn whole(width: usize, height: usize, gauge: f64, frame: u32) -> Self {
         let pitch = gauge * 1000.0 / width.max(1) as f64;
@@ -64,45 +64,45 @@ impl Plate {
     }
 }
 
-/// A texture ready to run on a plate's light or density.
+/// A texture ready to run on a geometry's light or density.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Texture {
     /// On scene light.
-    Bloom(bloom::Kernel),
+    Bloom(bloom::BloomKernel),
     /// On scene light.
-    Vignette(vignette::Kernel),
+    Vignette(vignette::VignetteKernel),
     /// On the layers' exposures.
-    Halation(halation::Kernel),
+    Halation(halation::HalationKernel),
     /// On the layers' exposures.
-    Softness(softness::Kernel),
+    Softness(softness::SoftnessKernel),
     /// On densities.
-    Grain(grain::Kernel),
+    Grain(grain::GrainKernel),
     /// On densities.
-    Flicker(flicker::Kernel),
+    Flicker(flicker::FlickerKernel),
     /// On densities.
-    GateWeave(weave::Kernel),
+    GateWeave(weave::WeaveKernel),
 }
 
 impl Texture {
-    /// What happens to a row, ready for a plate. Bloom and halation need the whole picture first: see [`passes`].
-    fn ready<'a>(&self, plate: &Plate) -> Vec<chain::Ready<'a>> {
+    /// What happens to a row, ready for a geometry. Bloom and halation need the whole picture first: see [`passes`].
+    fn ready<'a>(&self, geometry: &FrameGeometry) -> Vec<chain::Ready<'a>> {
         match self {
             Self::Bloom(_) | Self::Halation(_) => Vec::new(),
-            Self::Vignette(k) => vec![k.ready(plate)],
-            Self::Softness(k) => k.ready(plate),
-            Self::Grain(k) => vec![k.ready(plate)],
-            Self::Flicker(k) => vec![k.ready(plate)],
-            Self::GateWeave(k) => vec![k.ready(plate)],
+            Self::Vignette(k) => vec![k.ready(geometry)],
+            Self::Softness(k) => k.ready(geometry),
+            Self::Grain(k) => vec![k.ready(geometry)],
+            Self::Flicker(k) => vec![k.ready(geometry)],
+            Self::GateWeave(k) => vec![k.ready(geometry)],
         }
     }
 
     /// Runs on a picture by itself, in single precision, on all threads of the current pool. Alpha stays.
-    pub fn run(&self, pixels: &mut Pixels, plate: &Plate) {
-        alone(&passes::Item::Texture(self), pixels, plate);
+    pub fn run(&self, pixels: &mut Pixels, geometry: &FrameGeometry) {
+        alone(&passes::Item::Texture(self), pixels, geometry);
     }
 
     /// How far it reaches, in pixels: what a part of a picture has to have around it.
-    pub fn reach(&self, plate: &Plate) -> f64 {
+    pub fn reach(&self, geometry: &FrameGeometry) -> f64 {
         let um = match self {
             Self::Bloom(k) => k.reach(),
             Self::Halation(k) => k.reach(),
@@ -110,26 +110,26 @@ impl Texture {
             Self::GateWeave(k) => k.reach(),
             Self::Vignette(_) | Self::Grain(_) | Self::Flicker(_) => 0.0,
         };
-        um / plate.pitch
+        um / geometry.pitch
     }
 }
 
-impl halation::Kernel {
+impl halation::HalationKernel {
     /// What it adds and nothing else, in place of the layers' exposures.
-    pub fn alone(&self, pixels: &mut Pixels, plate: &Plate) {
-        alone(&passes::Item::Alone(self), pixels, plate);
+    pub fn alone(&self, pixels: &mut Pixels, geometry: &FrameGeometry) {
+        alone(&passes::Item::Alone(self), pixels, geometry);
     }
 }
 
 /// One thing done to a picture.
-fn alone(item: &passes::Item<'_>, pixels: &mut Pixels, plate: &Plate) {
-    let (mut room, never) = (sheet::Room::default(), AtomicBool::new(false));
-    let work = passes::Work { plate, precision: sheet::Precision::Single, room: &mut room, stop: &never };
-    let window = chain::Window { pixels, width: plate.size[0], at: [0, 0] };
+fn alone(item: &passes::Item<'_>, pixels: &mut Pixels, geometry: &FrameGeometry) {
+    let (mut pool, never) = (buffer::BufferPool::default(), AtomicBool::new(false));
+    let work = passes::Work { geometry, precision: buffer::Precision::Single, pool: &mut pool, stop: &never };
+    let window = chain::Window { pixels, width: geometry.size[0], at: [0, 0] };
     let Some(made) = work.run(std::slice::from_ref(item), &window) else { return };
-    let mut line = line::Line::new(plate.size[0]);
-    for (y, row) in pixels.chunks_exact_mut(plate.size[0]).enumerate() {
-        chain::Source::row(&made.picture, y, 0, &mut line);
+    let mut line = scanline::Scanline::new(geometry.size[0]);
+    for (y, row) in pixels.chunks_exact_mut(geometry.size[0]).enumerate() {
+        chain::RowSource::row(&made.picture, y, 0, &mut line);
         for c in 0..3 {
             row.iter_mut().zip(line.plane(c)).for_each(|(p, v)| p[c] = *v);
         }

@@ -3,7 +3,7 @@
 use super::blur::Blur;
 use super::chain::Ready;
 use super::taps::{bell, radius, taps};
-use super::{Plate, edges};
+use super::{FrameGeometry, edges};
 use crate::field::parameters;
 use crate::film::NegativeStock;
 
@@ -19,7 +19,7 @@ parameters! {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct SoftnessKernel {
     /// The radius a of each layer in micrometres.
     radius: [f64; 3],
     edges: f64,
@@ -28,8 +28,8 @@ pub struct Kernel {
 
 impl Softness {
     /// The step at a strength on a stock.
-    pub fn kernel(&self, strength: f64, stock: &NegativeStock) -> Kernel {
-        Kernel {
+    pub fn kernel(&self, strength: f64, stock: &NegativeStock) -> SoftnessKernel {
+        SoftnessKernel {
             radius: stock.softness.map(|f50| radius(f50) * self.amount * strength),
             edges: stock.adjacency.share * self.edges * strength,
             edge_reach: stock.adjacency.reach,
@@ -44,23 +44,23 @@ fn narrowed(taps: &[f64]) -> Vec<f32> {
 /// The most that edges count: at 1 a dark side would go black.
 const MOST_EDGES: f64 = 0.9;
 
-impl Kernel {
+impl SoftnessKernel {
     /// How far it reaches in micrometres.
     pub fn reach(&self) -> f64 {
         8.0 * self.radius.iter().copied().fold(0.0, f64::max) + 3.0 * self.edge_reach
     }
 
     /// On the layers' exposures.
-    pub(super) fn ready<'a>(&self, plate: &Plate) -> Vec<Ready<'a>> {
+    pub(super) fn ready<'a>(&self, geometry: &FrameGeometry) -> Vec<Ready<'a>> {
         let mut ready = Vec::new();
-        let taps = self.radius.map(|a| narrowed(&taps(a / plate.pitch)));
+        let taps = self.radius.map(|a| narrowed(&taps(a / geometry.pitch)));
         if taps.iter().any(|t| t.len() > 1) {
-            ready.push(Ready::wide(Blur { taps, height: plate.size[1] }));
+            ready.push(Ready::wide(Blur { taps, height: geometry.size[1] }));
         }
-        let sigma = self.edge_reach / plate.pitch;
+        let sigma = self.edge_reach / geometry.pitch;
         // A neighbourhood within a pixel draws no edges.
         if self.edges > 0.0 && bell(sigma)[0] < 0.97 {
-            ready.push(edges::ready(sigma, self.edges.min(MOST_EDGES) as f32, plate.size[1]));
+            ready.push(edges::ready(sigma, self.edges.min(MOST_EDGES) as f32, geometry.size[1]));
         }
         ready
     }
@@ -79,8 +79,9 @@ mod tests {
             assert!((t[0] + 2.0 * t[1..].iter().sum::<f64>() - 1.0).abs() < 1e-12);
         }
         let mut even = vec![[0.3, 0.2, 0.1, 1.0]; 40 * 30];
-        let plate = Plate::whole(40, 30, 0.4, 0);
-        Texture::Softness(Softness::default().kernel(1.0, &NegativeStock::default())).run(&mut even, &plate);
+        let geometry = FrameGeometry::whole(40, 30, 0.4, 0);
+        Texture::Softness(Softness::default().kernel(1.0, &NegativeStock::default()))
+            .run(&mut even, &geometry);
         for p in even {
             assert!((p[0] - 0.3).abs() < 1e-5 && (p[2] - 0.1).abs() < 1e-5 && p[3] == 1.0, "{p:?}");
         }

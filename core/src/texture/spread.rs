@@ -6,10 +6,10 @@
 //! bells with weights of at least 0 that sum to 1: energy is kept, nothing rings. A recursive filter at full size costs
 //! ten times as much.
 
-use super::chain::{Before, Source};
-use super::falloff::LEVELS;
-use super::line::{Line, MARGIN, Ring, SIDE, held};
-use super::sheet::{Precision, Room, Sheet, band};
+use super::buffer::{BufferPool, PlanarBuffer, Precision, band};
+use super::chain::{Before, RowSource};
+use super::point_spread::LEVELS;
+use super::scanline::{MARGIN, Ring, SIDE, Scanline, held};
 use crate::numeric::lane;
 use rayon::prelude::*;
 
@@ -30,7 +30,7 @@ pub trait Gives: Sync {
     }
 
     /// The light of a row.
-    fn row(&self, _from: &Line, _light: &mut Line) {}
+    fn row(&self, _from: &Scanline, _light: &mut Scanline) {}
 }
 
 /// A level as it is.
@@ -73,30 +73,30 @@ pub fn used(weights: &[f64], size: [usize; 2]) -> usize {
 }
 
 /// The light that leaves its pixel, at half its picture's size, at a quarter and so on, with the weight of each.
-pub struct Levels(Vec<(Sheet, f32)>);
+pub struct Levels(Vec<(PlanarBuffer, f32)>);
 
 impl Levels {
     /// From that light at half the size, for the `used` levels of a picture.
     pub fn of(
-        half: Sheet,
+        half: PlanarBuffer,
         weights: &[f64],
         share: f32,
         used: usize,
         precision: Precision,
-        room: &mut Room,
+        pool: &mut BufferPool,
     ) -> Self {
         let weight = |l: usize| share * weights.get(l).map_or(0.0, |w| *w as f32);
         let mut levels = vec![(half, weight(1))];
         for l in 2..used {
-            let next = levels.last().map(|(last, _)| down(last, last.size(), precision, room));
+            let next = levels.last().map(|(last, _)| down(last, last.size(), precision, pool));
             levels.extend(next.map(|n| (n, weight(l))));
         }
         Self(levels)
     }
 
     /// Gives its buffers back.
-    pub fn done(self, room: &mut Room) {
-        self.0.into_iter().for_each(|(sheet, _)| room.give(sheet));
+    pub fn done(self, pool: &mut BufferPool) {
+        self.0.into_iter().for_each(|(buffer, _)| pool.give(buffer));
     }
 
     /// What puts the light back onto some columns of the picture's rows.
@@ -108,19 +108,19 @@ impl Levels {
 /// Puts light back onto rows at twice its size, with all that lies under it: made row by row as it is reached. Beyond its
 /// edges the picture goes on as it ends.
 pub struct Back<'a> {
-    level: &'a Sheet,
+    level: &'a PlanarBuffer,
     weight: f32,
     /// The first column of its rows.
     first: usize,
     /// By how much that lies before the first one under the finer rows.
     before: usize,
     ring: Ring,
-    tall: Line,
+    tall: Scanline,
     under: Option<Box<Back<'a>>>,
 }
 
 impl<'a> Back<'a> {
-    fn of(levels: &'a [(Sheet, f32)], finer: usize, count: usize) -> Option<Box<Self>> {
+    fn of(levels: &'a [(PlanarBuffer, f32)], finer: usize, count: usize) -> Option<Box<Self>> {
         let ((level, weight), under) = levels.split_first()?;
         // One more column on both sides, from an even one on.
         let first = (finer / 2).saturating_sub(1) / 2 * 2;
@@ -131,13 +131,13 @@ impl<'a> Back<'a> {
             first,
             before: finer / 2 - first,
             ring: Ring::new(width, 3),
-            tall: Line::new(width),
+            tall: Scanline::new(width),
             under: Self::of(under, first, width),
         }))
     }
 
     /// Onto `keep` times the row `y` of the picture; rows come in order.
-    pub fn put(&mut self, y: usize, keep: f32, line: &mut Line) {
+    pub fn put(&mut self, y: usize, keep: f32, line: &mut Scanline) {
         let Self { level, weight, first, before, ring, tall, under } = self;
         let last = level.size()[1] - 1;
         let middle = (y / 2).min(last);
@@ -156,7 +156,7 @@ impl<'a> Back<'a> {
 /// A row times a weight.
 struct Weighted<'a> {
     weight: f32,
-    row: &'a mut Line,
+    row: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Weighted<'_> {
@@ -172,12 +172,12 @@ impl pulp::NullaryFnOnce for Weighted<'_> {
 
 /// Three rows put back onto one at twice their size.
 struct PutBack<'a> {
-    rows: [&'a Line; 3],
+    rows: [&'a Scanline; 3],
     parts: [f32; 3],
     before: usize,
-    tall: &'a mut Line,
+    tall: &'a mut Scanline,
     keep: f32,
-    line: &'a mut Line,
+    line: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for PutBack<'_> {
@@ -211,21 +211,21 @@ pub const HALVING: usize = 2;
 pub struct Halving<'a, G> {
     gives: &'a G,
     stays: Stays,
-    row: Line,
-    light: Line,
+    row: Scanline,
+    light: Scanline,
     halves: Halves,
 }
 
 impl<'a, G: Gives> Halving<'a, G> {
     /// For a band of a picture of a size.
     pub fn new(gives: &'a G, stays: Stays, size: [usize; 2]) -> Self {
-        let light = Line::new(if G::ALL { 1 } else { size[0] });
-        Self { gives, stays, row: Line::new(size[0]), light, halves: Halves::new(size) }
+        let light = Scanline::new(if G::ALL { 1 } else { size[0] });
+        Self { gives, stays, row: Scanline::new(size[0]), light, halves: Halves::new(size) }
     }
 
     /// The row `y`. `before` writes the picture's rows that it reaches, and `after` is handed each of them with what
     /// stays of it; where all light is given, as it is.
-    pub fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>, after: &mut Before<'_>) {
+    pub fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>, after: &mut Before<'_>) {
         let Self { gives, stays, row, light, halves } = self;
         halves.row(y, out, &mut |at, half| {
             before(at, row);
@@ -245,8 +245,8 @@ impl<'a, G: Gives> Halving<'a, G> {
 struct Apart<'a, G> {
     gives: &'a G,
     stays: Stays,
-    row: &'a mut Line,
-    light: &'a mut Line,
+    row: &'a mut Scanline,
+    light: &'a mut Scanline,
 }
 
 impl<G: Gives> pulp::NullaryFnOnce for Apart<'_, G> {
@@ -265,7 +265,7 @@ impl<G: Gives> pulp::NullaryFnOnce for Apart<'_, G> {
 }
 
 /// Takes a row of what comes before.
-pub type Give<'a> = dyn FnMut(&mut Line) + 'a;
+pub type Give<'a> = dyn FnMut(&mut Scanline) + 'a;
 
 /// Rows through the binomial at every second place and every second row.
 pub struct Halves {
@@ -273,18 +273,18 @@ pub struct Halves {
     /// Rows at every second place.
     ring: Ring,
     /// The even and the odd places of a row, in two of its planes.
-    parts: Line,
+    parts: Scanline,
 }
 
 impl Halves {
     /// For rows of a picture of a size.
     pub fn new([width, height]: [usize; 2]) -> Self {
         let half = width.div_ceil(2);
-        Self { height, ring: Ring::new(half, 5), parts: Line::new(half + 2 * SIDE) }
+        Self { height, ring: Ring::new(half, 5), parts: Scanline::new(half + 2 * SIDE) }
     }
 
     /// The row `y` at half the size. `rows` is asked for those that it reaches, and gives each to what it is given.
-    pub fn row(&mut self, y: usize, out: &mut Line, rows: &mut dyn FnMut(usize, &mut Give<'_>)) {
+    pub fn row(&mut self, y: usize, out: &mut Scanline, rows: &mut dyn FnMut(usize, &mut Give<'_>)) {
         let Self { height, ring, parts } = self;
         let last = *height - 1;
         while let Some((at, line)) = ring.missing((2 * y).saturating_sub(2), (2 * y + 2).min(last)) {
@@ -308,9 +308,9 @@ fn binomial(out: &mut [f32], from: [&[f32]; 5]) {
 
 /// The binomial at every second place of a row.
 struct Halve<'a> {
-    row: &'a mut Line,
-    parts: &'a mut Line,
-    out: &'a mut Line,
+    row: &'a mut Scanline,
+    parts: &'a mut Scanline,
+    out: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Halve<'_> {
@@ -337,8 +337,8 @@ impl pulp::NullaryFnOnce for Halve<'_> {
 
 /// The binomial of five rows.
 struct Combine<'a> {
-    rows: [&'a Line; 5],
-    out: &'a mut Line,
+    rows: [&'a Scanline; 5],
+    out: &'a mut Scanline,
 }
 
 impl pulp::NullaryFnOnce for Combine<'_> {
@@ -353,12 +353,12 @@ impl pulp::NullaryFnOnce for Combine<'_> {
 }
 
 /// A level at half its size.
-fn down(from: &dyn Source, size: [usize; 2], precision: Precision, room: &mut Room) -> Sheet {
+fn down(from: &dyn RowSource, size: [usize; 2], precision: Precision, pool: &mut BufferPool) -> PlanarBuffer {
     let [width, height] = size.map(|v| v.div_ceil(2));
-    let mut to = room.sheet([width, height], precision);
+    let mut to = pool.buffer([width, height], precision);
     let each = band(height);
     to.bands(each).into_par_iter().enumerate().for_each(|(k, mut rows)| {
-        let (mut halving, mut line) = (Halving::new(&AsItIs, Stays::WHOLE, size), Line::new(width));
+        let (mut halving, mut line) = (Halving::new(&AsItIs, Stays::WHOLE, size), Scanline::new(width));
         for j in 0..each.min(height - k * each) {
             halving.row(k * each + j, &mut line, &mut |at, row| from.row(at, 0, row), &mut |_, _| {});
             rows.write(j, &line);
@@ -378,7 +378,7 @@ const BEFORE: usize = 4;
 
 /// Puts a coarse row, from the place `first` on, to one twice as long, between its places too.
 #[inline(always)]
-pub fn across(coarse: &mut Line, first: usize, line: &mut Line, put: impl Fn(&mut f32, f32)) {
+pub fn across(coarse: &mut Scanline, first: usize, line: &mut Scanline, put: impl Fn(&mut f32, f32)) {
     coarse.extend();
     for c in 0..3 {
         let (pairs, _) = line.plane_mut(c).as_chunks_mut::<2>();
@@ -394,19 +394,19 @@ pub fn across(coarse: &mut Line, first: usize, line: &mut Line, put: impl Fn(&mu
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::texture::falloff::variance;
+    use crate::texture::point_spread::variance;
 
     /// A picture's first channel, spread and nothing else.
     fn alone(from: &[f32], [w, h]: [usize; 2], weights: &[f64]) -> Vec<f32> {
-        let mut room = Room::default();
-        let mut sheet = room.sheet([w, h], Precision::Single);
-        let mut line = Line::new(w);
-        for (row, mut rows) in from.chunks_exact(w).zip(sheet.bands(1)) {
+        let mut pool = BufferPool::default();
+        let mut buffer = pool.buffer([w, h], Precision::Single);
+        let mut line = Scanline::new(w);
+        for (row, mut rows) in from.chunks_exact(w).zip(buffer.bands(1)) {
             line.planes_mut().into_iter().for_each(|p| p[..w].copy_from_slice(row));
             rows.write(0, &line);
         }
-        let half = down(&sheet, [w, h], Precision::Single, &mut room);
-        let levels = Levels::of(half, weights, 1.0, used(weights, [w, h]), Precision::Single, &mut room);
+        let half = down(&buffer, [w, h], Precision::Single, &mut pool);
+        let levels = Levels::of(half, weights, 1.0, used(weights, [w, h]), Precision::Single, &mut pool);
         let mut back = levels.back(0, w);
         let mut out = Vec::new();
         for (y, row) in from.chunks_exact(w).enumerate() {

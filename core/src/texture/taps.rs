@@ -15,7 +15,7 @@ pub fn transfer(a: f64, f: f64) -> f64 {
 }
 
 /// The most pixels on each side of a tap's centre.
-const MOST_TAPS: usize = super::line::MARGIN;
+const MOST_TAPS: usize = super::scanline::MARGIN;
 
 fn sinc(x: f64) -> f64 {
     if x.abs() < 1e-9 { 1.0 } else { (PI * x).sin() / (PI * x) }

@@ -1,10 +1,10 @@
 //! Gate weave: a frame that does not quite stand still in the gate.
 
-use super::Plate;
+use super::FrameGeometry;
 use super::chain::{Before, Ready, Stage, Wide};
 use super::columns::Columns;
-use super::line::{Line, Ring, SIDE, held};
 use super::noise::{key, slow};
+use super::scanline::{Ring, SIDE, Scanline, held};
 use crate::field::parameters;
 use crate::numeric::lane;
 
@@ -24,7 +24,7 @@ parameters! {
 
 /// The step ready to run.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Kernel {
+pub struct WeaveKernel {
     by: [f64; 2],
     slowness: f64,
     keys: [u32; 2],
@@ -32,9 +32,9 @@ pub struct Kernel {
 
 impl GateWeave {
     /// The step at a strength.
-    pub fn kernel(&self, strength: f64) -> Kernel {
+    pub fn kernel(&self, strength: f64) -> WeaveKernel {
         let seed = self.seed as u32;
-        Kernel {
+        WeaveKernel {
             by: [self.across * strength, self.down * strength],
             slowness: self.slowness,
             keys: [key(seed, 0, 31), key(seed, 0, 32)],
@@ -55,7 +55,7 @@ fn cubic(t: f64) -> [f32; 4] {
     .map(|v| v as f32)
 }
 
-impl Kernel {
+impl WeaveKernel {
     /// Where a frame stands, in micrometres to the right and down.
     pub fn place(&self, frame: u32) -> [f64; 2] {
         [0, 1].map(|i| self.by[i] * slow(self.keys[i], frame, self.slowness))
@@ -67,11 +67,11 @@ impl Kernel {
     }
 
     /// Moves a picture; its edges go on as they end.
-    pub(super) fn ready<'a>(&self, plate: &Plate) -> Ready<'a> {
-        let by = self.place(plate.frame).map(|v| -v / plate.pitch);
+    pub(super) fn ready<'a>(&self, geometry: &FrameGeometry) -> Ready<'a> {
+        let by = self.place(geometry.frame).map(|v| -v / geometry.pitch);
         let whole = by.map(f64::floor);
         let taps = [cubic(by[0] - whole[0]), cubic(by[1] - whole[1])];
-        Ready::wide(Move { height: plate.size[1], taps, whole: whole.map(|v| v as isize) })
+        Ready::wide(Move { height: geometry.size[1], taps, whole: whole.map(|v| v as isize) })
     }
 }
 
@@ -101,7 +101,7 @@ impl Wide for Move {
 }
 
 impl Stage for Moving<'_> {
-    fn row(&mut self, y: usize, out: &mut Line, before: &mut Before<'_>) {
+    fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>) {
         let (top, h) = (y as isize + self.of.whole[1], self.of.height);
         while let Some((at, line)) = self.ring.missing(held(top - 1, h), held(top + 2, h)) {
             before(at, line);
@@ -115,7 +115,7 @@ struct Moved<'a> {
     of: &'a Move,
     ring: &'a Ring,
     top: isize,
-    out: &'a mut Line,
+    out: &'a mut Scanline,
     long: &'a mut [f32],
 }
 
@@ -165,18 +165,18 @@ mod tests {
         let step = GateWeave { across: 60.0, down: 90.0, ..Default::default() };
         let kernel = step.kernel(1.0);
         let (w, h) = (128, 72);
-        let plate = Plate::whole(w, h, 2.0, 11);
+        let geometry = FrameGeometry::whole(w, h, 2.0, 11);
         // A soft spot in the middle.
         let spot = |x: f64, y: f64| (-((x - 64.0).powi(2) + (y - 36.0).powi(2)) / 50.0).exp() as f32;
         let mut pixels: Vec<[f32; 4]> =
             (0..w * h).map(|i| [spot((i % w) as f64, (i / w) as f64), 0.0, 0.0, 1.0]).collect();
-        Texture::GateWeave(kernel.clone()).run(&mut pixels, &plate);
+        Texture::GateWeave(kernel.clone()).run(&mut pixels, &geometry);
         let sum: f64 = pixels.iter().map(|p| f64::from(p[0])).sum();
         let centre = [0, 1].map(|axis| {
             let at = |i: usize| if axis == 0 { i % w } else { i / w };
             pixels.iter().enumerate().map(|(i, p)| f64::from(p[0]) * at(i) as f64).sum::<f64>() / sum
         });
-        let want = kernel.place(11).map(|um| um / plate.pitch);
+        let want = kernel.place(11).map(|um| um / geometry.pitch);
         assert!(want[0].abs() > 0.3, "{want:?}");
         assert!(
             (centre[0] - 64.0 - want[0]).abs() < 0.02 && (centre[1] - 36.0 - want[1]).abs() < 0.02,

@@ -8,7 +8,7 @@ use crate::jobs::{Jobs, intake as job};
 use crate::media::clip;
 use crate::media::folders::{Folders, Listing};
 use crate::media::intake::{self, Group, TakenIn};
-use crate::preview::{Source, Studio};
+use crate::preview::{FrameSource, Studio};
 use crate::store::Store;
 use crate::store::productions::Production;
 use crate::store::scenes::Scene;
@@ -159,7 +159,7 @@ pub async fn create_shot(
         let source = store.with(|c| {
             let scene = Scene::find(c, &scene)?;
             let production = Production::find(c, &scene.production_id)?;
-            Source::of_file(c, frame.media_hash.clone(), &production, encoding)
+            FrameSource::of_file(c, frame.media_hash.clone(), &production, encoding)
         })?;
         // It is looked at next: what was decoded for taking it in need not be decoded again. A failure here costs one more
         // decoding and nothing else.

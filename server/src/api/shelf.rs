@@ -4,7 +4,7 @@ use super::json::{Answer, Body, answer};
 use super::looks::read;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
-use crate::store::{Store, kept::Kept};
+use crate::store::{Store, shelf::ShelfRow};
 use actix_web::{HttpResponse, web};
 use lantern_core::look::{Look, starting};
 use schemars::JsonSchema;
@@ -32,7 +32,7 @@ pub struct KeepOnShelf {
     pub document: serde_json::Value,
 }
 
-fn item(row: &Kept) -> ApiResult<ShelfItem> {
+fn item(row: &ShelfRow) -> ApiResult<ShelfItem> {
     let shelf = if row.kind == "look" { "Own looks" } else { "Favourites" };
     Ok(ShelfItem { id: row.id.clone(), kind: row.kind.clone(), shelf: shelf.into(), document: row.look()? })
 }
@@ -40,7 +40,7 @@ fn item(row: &Kept) -> ApiResult<ShelfItem> {
 /// Everything on the Shelf: own things first.
 pub async fn list(store: web::Data<Store>) -> ApiResult<Answer<Vec<ShelfItem>>> {
     answer(move || {
-        let rows = store.with(|c| Kept::all(c))?;
+        let rows = store.with(|c| ShelfRow::all(c))?;
         let mut items = rows.iter().map(item).collect::<ApiResult<Vec<_>>>()?;
         items.extend(starting::looks().iter().map(|s| ShelfItem {
             id: s.look.name.clone(),
@@ -60,13 +60,13 @@ pub async fn keep(studio: web::Data<Studio>, body: Body<KeepOnShelf>) -> ApiResu
     }
     answer(move || {
         let look = read(&studio, &body.document)?;
-        item(&studio.store.with(|c| Kept::create(c, &body.kind, &look))?)
+        item(&studio.store.with(|c| ShelfRow::create(c, &body.kind, &look))?)
     })
     .await
 }
 
 /// Takes something from the Shelf.
 pub async fn remove(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
-    store.run(move |c| Kept::delete(c, &id)).await?;
+    store.run(move |c| ShelfRow::delete(c, &id)).await?;
     Ok(HttpResponse::NoContent().finish())
 }

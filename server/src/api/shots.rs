@@ -7,7 +7,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::preview::Studio;
 use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
-use crate::preview::proxy::{Haste, Source};
+use crate::preview::proxy::{FrameSource, Haste};
 use crate::store::Store;
 use crate::store::shots::{Frame, RATES, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
@@ -180,7 +180,7 @@ pub async fn code_values(
     let found = web::block(move || {
         let source = studio.store.with(|c| {
             let (shot, _) = Shot::find(c, &id)?;
-            Source::raw(c, &shot, i64::from(shot.poster))
+            FrameSource::raw(c, &shot, i64::from(shot.poster))
         })?;
         let proxy = studio.proxies.of(&studio.media, &source, READ_AT, Haste::InHand)?;
         Ok::<_, ApiError>(match likely(&proxy.picture.pixels) {
@@ -288,8 +288,8 @@ pub async fn as_encoding(
         let (source, meant) = studio.store.with(|c| {
             let (shot, production) = Shot::find(c, &id)?;
             let place = i64::from(shot.poster);
-            let meant = Source::of(c, &shot, &production, place, &wanted.encoding)?;
-            Ok((Source::raw(c, &shot, place)?, meant))
+            let meant = FrameSource::of(c, &shot, &production, place, &wanted.encoding)?;
+            Ok((FrameSource::raw(c, &shot, place)?, meant))
         })?;
         // One decoding for all encodings that are tried.
         let mut picture = studio.proxies.of(&studio.media, &source, width, Haste::InHand)?.picture.clone();

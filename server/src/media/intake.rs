@@ -51,7 +51,7 @@ fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize, lantern_formats
         (facts.width, facts.height) = (facts.height, facts.width);
     }
     // Whole numbers are always numbers.
-    let healed = if matches!(facts.format, "PNG" | "JPEG") { 0 } else { frame.picture.heal() };
+    let healed = if matches!(facts.format, "PNG" | "JPEG") { 0 } else { frame.picture.sanitise() };
     Ok((facts, healed, frame))
 }
 

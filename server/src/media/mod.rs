@@ -23,13 +23,13 @@ use std::path::{Path, PathBuf};
 #[derive(Clone, Debug)]
 pub struct MediaFolder {
     root: PathBuf,
-    tables: tables::Kept,
+    tables: tables::TableCache,
 }
 
 impl MediaFolder {
     /// Opens or makes the folder. What a process that was killed left half written is taken away.
     pub fn open(root: &Path) -> ApiResult<Self> {
-        let folder = Self { root: root.into(), tables: tables::Kept::default() };
+        let folder = Self { root: root.into(), tables: tables::TableCache::default() };
         std::fs::create_dir_all(folder.incoming())?;
         folder.tidy_incoming()?;
         Ok(folder)

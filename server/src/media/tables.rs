@@ -13,7 +13,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// Tables that were read, by hash.
 #[derive(Clone, Debug, Default)]
-pub struct Kept(Arc<Mutex<HashMap<String, Arc<Table>>>>);
+pub struct TableCache(Arc<Mutex<HashMap<String, Arc<Table>>>>);
 
 /// The most tables that stay in memory: a 65-point table takes 4.4 MB.
 const MOST_KEPT: usize = 64;

@@ -1,6 +1,6 @@
 //! The counts that go with a picture.
 
-use super::layout::{Frame, HEADER, holds};
+use super::layout::{HEADER, Message, holds};
 use super::output::{Output, Point};
 use super::proxy::Proxy;
 use super::request::Counts;
@@ -25,7 +25,7 @@ pub fn flags(c: &Counts) -> u16 {
 
 /// Appends the counts of the picture that a message holds, or of `delivered` where the message shows it by a tone map.
 pub fn append(
-    frame: &mut Frame,
+    frame: &mut Message,
     wanted: &Counts,
     proxy: &Proxy,
     path: &Path,

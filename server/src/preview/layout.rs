@@ -54,10 +54,10 @@ pub enum Kind {
 
 /// A message for the page. Little-endian: kind u8, quality u8 (0 drag, 1 rest), what it [`holds`] u16, sequence u32,
 /// width u16, height u16, waveform columns u16, index in the row u16; then RGBA bytes; then what it holds.
-pub type Frame = Vec<u8>;
+pub type Message = Vec<u8>;
 
 /// Begins a message with its header. The waveform's columns are 0 where none comes along.
-pub fn header(kind: Kind, quality: u8, holds: u16, seq: u32, [w, h, columns, index]: [usize; 4]) -> Frame {
+pub fn header(kind: Kind, quality: u8, holds: u16, seq: u32, [w, h, columns, index]: [usize; 4]) -> Message {
     let counts = columns * 4 * 512 + 2 * 256 * 512 + 4096 + TONE_BINS * 4 + HUE_BINS * 4 + 16;
     let mut frame = Vec::with_capacity(HEADER + w * h * 4 + if holds == 0 { 0 } else { counts });
     frame.extend_from_slice(&[kind as u8, quality]);
@@ -82,7 +82,7 @@ pub enum Element {
 
 /// A part of a message after its pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Part {
+pub struct MessagePart {
     /// What the page calls it.
     pub name: &'static str,
     /// Its bit among what a message [`holds`].
@@ -95,12 +95,12 @@ pub struct Part {
     pub columns: bool,
 }
 
-const fn part(name: &'static str, bit: u16, element: Element, count: usize, columns: bool) -> Part {
-    Part { name, bit, element, count, columns }
+const fn part(name: &'static str, bit: u16, element: Element, count: usize, columns: bool) -> MessagePart {
+    MessagePart { name, bit, element, count, columns }
 }
 
 /// All parts, in the order in which they come.
-pub const PARTS: &[Part] = &[
+pub const PARTS: &[MessagePart] = &[
     part("wave", holds::WAVE, Element::Short, 3 * 256, true),
     part("luma", holds::LUMA, Element::Short, 256, true),
     part("vector", holds::VECTOR, Element::Short, 256 * 256, false),

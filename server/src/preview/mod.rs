@@ -14,7 +14,7 @@ pub mod socket;
 pub mod studio;
 pub mod textured;
 
-pub use layout::{Frame, Kind};
-pub use proxy::{Proxies, Proxy, Source};
+pub use layout::{Kind, Message};
+pub use proxy::{FrameSource, Proxies, Proxy};
 pub use request::{CardsRequest, Counts, PictureRequest, Quality, RowRequest, Seat, Show};
 pub use studio::Studio;

@@ -3,7 +3,7 @@
 //! They are kept by their contents: by the file's hash, and by what its code values mean. So nothing has to be dropped when
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
-use crate::cache::{Kept, Weight};
+use crate::cache::{WeighedCache, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
 use crate::media::MediaFolder;
@@ -35,7 +35,7 @@ pub struct Proxy {
 
 /// A file of the media folder and what its code values mean: all that a proxy is made from.
 #[derive(Clone, Debug)]
-pub struct Source {
+pub struct FrameSource {
     media: String,
     profile: Option<Profile>,
     /// A shipped encoding, where there is no profile.
@@ -44,7 +44,7 @@ pub struct Source {
     raw: bool,
 }
 
-impl Source {
+impl FrameSource {
     /// A frame of a shot, taken as if it had an encoding; with an empty one its code values are shown as they are. `place`
     /// is its place in the order.
     pub fn of(
@@ -124,7 +124,7 @@ impl Source {
         let frame = lantern_formats::frame::read(&bytes)?;
         drop(bytes);
         let (mut picture, orientation) = (frame.picture, frame.beside.orientation);
-        picture.heal();
+        picture.sanitise();
         self.seen(media, picture, orientation, width)
     }
 
@@ -176,18 +176,21 @@ impl Proxy {
     }
 }
 
-/// A source's [key](Source::key) and a width.
+/// A source's [key](FrameSource::key) and a width.
 type Key = (String, usize);
 
 /// Proxies by contents and width: each is decoded once for all who ask.
 pub struct Proxies {
-    kept: Kept<Key, Arc<Proxy>>,
+    kept: WeighedCache<Key, Arc<Proxy>>,
     turns: Turns,
 }
 
 impl Default for Proxies {
     fn default() -> Self {
-        Self { kept: Kept::new(MOST_BYTES, MOST_BYTES / (960 * 540 * 16)), turns: Turns::new(MOST_AT_ONCE) }
+        Self {
+            kept: WeighedCache::new(MOST_BYTES, MOST_BYTES / (960 * 540 * 16)),
+            turns: Turns::new(MOST_AT_ONCE),
+        }
     }
 }
 
@@ -265,7 +268,7 @@ impl Proxies {
     pub fn of(
         &self,
         media: &MediaFolder,
-        source: &Source,
+        source: &FrameSource,
         width: usize,
         haste: Haste,
     ) -> ApiResult<Arc<Proxy>> {
@@ -291,7 +294,7 @@ impl Proxies {
     pub fn keep_decoded(
         &self,
         media: &MediaFolder,
-        source: &Source,
+        source: &FrameSource,
         picture: Picture,
         orientation: u8,
     ) -> ApiResult<()> {
@@ -349,8 +352,8 @@ mod tests {
         (0..count).map(still).collect()
     }
 
-    fn source(media: &str, encoding: &str) -> Source {
-        Source { media: media.into(), profile: None, shipped: Encoding::find(encoding), raw: false }
+    fn source(media: &str, encoding: &str) -> FrameSource {
+        FrameSource { media: media.into(), profile: None, shipped: Encoding::find(encoding), raw: false }
     }
 
     #[test]
@@ -413,8 +416,12 @@ mod tests {
     fn a_file_that_is_not_there_fails_for_everybody_and_holds_up_nobody() {
         let folder = tempfile::tempdir().unwrap();
         let media = MediaFolder::open(folder.path()).unwrap();
-        let source =
-            Source { media: "0".repeat(64), profile: None, shipped: Encoding::find("acescct"), raw: false };
+        let source = FrameSource {
+            media: "0".repeat(64),
+            profile: None,
+            shipped: Encoding::find("acescct"),
+            raw: false,
+        };
         let proxies = Proxies::default();
         std::thread::scope(|s| {
             for _ in 0..6 {

@@ -1,14 +1,14 @@
 //! The studio: makes the pictures that pages ask for.
 
-use super::layout::{COLUMNS, Frame, HUE_BINS, Kind, TONE_BINS, TONE_SPAN, header, holds};
+use super::layout::{COLUMNS, HUE_BINS, Kind, Message, TONE_BINS, TONE_SPAN, header, holds};
 use super::output::{Output, Point};
-use super::proxy::{FULL, Haste, Proxies, Proxy, Source};
+use super::proxy::{FULL, FrameSource, Haste, Proxies, Proxy};
 use super::request::{
     CardsRequest, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest, Seat, Show,
 };
 use super::textured::{Cut, TexturedKept};
 use super::{counts, monitor, paint, textured};
-use crate::cache::Kept;
+use crate::cache::WeighedCache;
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
@@ -20,7 +20,7 @@ use lantern_core::numeric::lane;
 use lantern_core::scope::sample::{Sample, sample};
 use lantern_core::step::Zone;
 use lantern_core::table::Table;
-use lantern_core::texture::Plate;
+use lantern_core::texture::FrameGeometry;
 use lantern_core::{picture, scope};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -35,10 +35,10 @@ pub struct Studio {
     pub media: MediaFolder,
     /// Decoded frames.
     pub proxies: Proxies,
-    fused: Kept<String, Arc<Table>>,
-    tones: Kept<String, Vec<u32>>,
-    hues: Kept<String, Vec<u32>>,
-    cards: Kept<String, Vec<u8>>,
+    fused: WeighedCache<String, Arc<Table>>,
+    tones: WeighedCache<String, Vec<u32>>,
+    hues: WeighedCache<String, Vec<u32>>,
+    cards: WeighedCache<String, Vec<u8>>,
     kept: TexturedKept,
     turns: Arc<Semaphore>,
 }
@@ -66,17 +66,17 @@ impl Studio {
             store,
             media,
             proxies: Proxies::default(),
-            fused: Kept::new(MOST_TABLE_BYTES, 40),
-            tones: Kept::new(MOST_COUNT_BYTES, 1000),
-            hues: Kept::new(MOST_COUNT_BYTES, 1000),
-            cards: Kept::new(MOST_CARD_BYTES, 1000),
+            fused: WeighedCache::new(MOST_TABLE_BYTES, 40),
+            tones: WeighedCache::new(MOST_COUNT_BYTES, 1000),
+            hues: WeighedCache::new(MOST_COUNT_BYTES, 1000),
+            cards: WeighedCache::new(MOST_CARD_BYTES, 1000),
             kept: TexturedKept::default(),
             turns: Arc::new(Semaphore::new(MOST_TURNS)),
         }
     }
 
     /// The picture in hand, or beside it. `None` when `stop` was set meanwhile.
-    pub fn picture(&self, r: &PictureRequest, kind: Kind, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
+    pub fn picture(&self, r: &PictureRequest, kind: Kind, stop: &AtomicBool) -> ApiResult<Option<Message>> {
         let mut path = self.whole(&r.seat)?;
         if r.show == Show::Grain {
             path = textured::grain_alone(&path);
@@ -167,7 +167,7 @@ impl Studio {
         source: &Proxy,
         cut: &Cut,
         display: &Encoding,
-        frame: &mut Frame,
+        frame: &mut Message,
         stop: &AtomicBool,
     ) -> ApiResult<bool> {
         if r.show == Show::Halation {
@@ -183,16 +183,17 @@ impl Studio {
     }
 
     /// Appends a small picture, with its texture as far as that can be seen.
-    fn small(&self, proxy: &Proxy, graph: &Graph, frame: &mut Frame, stop: &AtomicBool) -> bool {
+    fn small(&self, proxy: &Proxy, graph: &Graph, frame: &mut Message, stop: &AtomicBool) -> bool {
         if graph.has_texture() {
-            let plate = Plate::whole(proxy.picture.width(), proxy.picture.height(), graph.gauge, 0);
-            return self.kept.once(proxy, graph, &Cut::whole(plate), frame, stop);
+            let geometry =
+                FrameGeometry::whole(proxy.picture.width(), proxy.picture.height(), graph.gauge, 0);
+            return self.kept.once(proxy, graph, &Cut::whole(geometry), frame, stop);
         }
         render(proxy, None, &graph.last, frame, stop)
     }
 
     /// One small picture of a row. `None` when `stop` was set meanwhile.
-    pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
+    pub fn thumbnail(&self, r: &RowRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Message>> {
         let shot = r.shots.get(index).ok_or(ApiError::NotFound("shot"))?;
         let path = self.over_its_trim(shot, &r.path, None)?;
         let proxy = self.proxy_in(shot, None, r.width, Haste::Around)?;
@@ -210,7 +211,7 @@ impl Studio {
     }
 
     /// One small picture of a shot under one of several paths; kept. `None` when `stop` was set meanwhile.
-    pub fn card(&self, r: &CardsRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Frame>> {
+    pub fn card(&self, r: &CardsRequest, index: usize, stop: &AtomicBool) -> ApiResult<Option<Message>> {
         if r.paths.len() > MOST_CARDS {
             return Err(ApiError::Invalid(format!("up to {MOST_CARDS} paths are shown at once")));
         }
@@ -246,7 +247,7 @@ impl Studio {
         let scene = Program::scene(&path, &proxy.encoding);
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
         let output = if graph.has_texture() {
-            let cut = Cut::whole(Plate::whole(w, h, graph.gauge, r.seat.frame.unwrap_or(0)));
+            let cut = Cut::whole(FrameGeometry::whole(w, h, graph.gauge, r.seat.frame.unwrap_or(0)));
             let never = AtomicBool::new(false);
             let seat = seat_of(r.viewer, Kind::Picture);
             let made = self.kept.stage(seat, &proxy, &graph, &cut, Quality::Rest, None, &never);
@@ -305,7 +306,7 @@ impl Studio {
         let source = self.store.with(|c| {
             let (shot, production) = Shot::find(c, shot)?;
             let place = place.map_or(i64::from(shot.poster), i64::from);
-            Source::of(c, &shot, &production, place, &shot.encoding)
+            FrameSource::of(c, &shot, &production, place, &shot.encoding)
         })?;
         self.proxies.of(&self.media, &source, (width as usize).clamp(16, FULL), haste)
     }
@@ -373,15 +374,15 @@ fn seat_of(viewer: u32, kind: Kind) -> u32 {
 /// What is computed of a picture with texture, of `whole` or of the part of it that `shown` is.
 fn cut<'a>(r: &PictureRequest, graph: &Graph, whole: &'a Proxy, shown: &'a Proxy) -> (&'a Proxy, Cut) {
     let tick = r.tick.or(r.seat.frame).unwrap_or(0);
-    let plate = Plate::whole(whole.picture.width(), whole.picture.height(), graph.gauge, tick);
+    let geometry = FrameGeometry::whole(whole.picture.width(), whole.picture.height(), graph.gauge, tick);
     match r.view {
         // Grain alone lies on a grey as large as the part: nothing reaches into it.
         Some(view) if r.show == Show::Grain => {
-            let [x, y, w, h] = span(view, plate.size);
-            (shown, Cut::whole(Plate { origin: [0, 0], ..plate.part([x, y], [w, h]) }))
+            let [x, y, w, h] = span(view, geometry.size);
+            (shown, Cut::whole(FrameGeometry { origin: [0, 0], ..geometry.part([x, y], [w, h]) }))
         }
-        Some(view) => (whole, Cut::part(plate, span(view, plate.size), graph.reach(&plate))),
-        None => (whole, Cut::whole(plate)),
+        Some(view) => (whole, Cut::part(geometry, span(view, geometry.size), graph.reach(&geometry))),
+        None => (whole, Cut::whole(geometry)),
     }
 }
 
@@ -465,7 +466,7 @@ fn render(
     proxy: &Proxy,
     table: Option<&Table>,
     program: &Program,
-    frame: &mut Frame,
+    frame: &mut Message,
     stop: &AtomicBool,
 ) -> bool {
     let start = frame.len();
@@ -496,7 +497,7 @@ fn render_hdr(
     table: Option<&Table>,
     program: &Program,
     monitor: &Table,
-    frame: &mut Frame,
+    frame: &mut Message,
     codes: &mut Vec<u8>,
     stop: &AtomicBool,
 ) -> bool {

@@ -1,6 +1,6 @@
 //! Pictures with texture, with what does not change kept between two frames.
 
-use super::layout::Frame;
+use super::layout::Message;
 use super::proxy::Proxy;
 use super::request::Quality;
 use crate::error::{ApiError, ApiResult};
@@ -9,10 +9,10 @@ use lantern_core::colour::Encoding;
 use lantern_core::graph::{Graph, GraphTables, Target};
 use lantern_core::look::Path;
 use lantern_core::step::{Values, Zone};
-use lantern_core::texture::Plate;
+use lantern_core::texture::FrameGeometry;
+use lantern_core::texture::buffer::BufferPool;
 use lantern_core::texture::chain::Window;
 use lantern_core::texture::passes::Made;
-use lantern_core::texture::sheet::Room;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -22,7 +22,7 @@ const QUICK_SIZE: usize = 33;
 /// A picture as far as all of its texture: what it was made from and through.
 struct Stage {
     viewer: u32,
-    source: Source,
+    source: StageSource,
     graph: Graph,
     quality: Quality,
     made: Arc<Made>,
@@ -38,10 +38,10 @@ struct Tables {
 
 /// What a picture is made from.
 #[derive(Clone, Debug, PartialEq)]
-struct Source {
+struct StageSource {
     hash: String,
     encoding: String,
-    plate: Plate,
+    geometry: FrameGeometry,
 }
 
 /// Memory that stages may take together: those of some eight pages, and one at full size.
@@ -57,7 +57,7 @@ const MOST_ROOMS: usize = 4;
 pub struct TexturedKept {
     stages: Mutex<Vec<Stage>>,
     tables: Mutex<Vec<Tables>>,
-    rooms: Mutex<Vec<Room>>,
+    pools: Mutex<Vec<BufferPool>>,
     made: AtomicUsize,
 }
 
@@ -66,30 +66,30 @@ fn locked<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
     of.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// The part of a plate that a picture shows, with as much around it as texture needs.
+/// The part of a geometry that a picture shows, with as much around it as texture needs.
 pub struct Cut {
     /// What is computed.
-    pub plate: Plate,
+    pub geometry: FrameGeometry,
     /// The place of the part in it, and its size.
     pub inside: [usize; 4],
 }
 
 impl Cut {
-    /// All of a plate.
-    pub fn whole(plate: Plate) -> Self {
-        Self { inside: [0, 0, plate.size[0], plate.size[1]], plate }
+    /// All of a geometry.
+    pub fn whole(geometry: FrameGeometry) -> Self {
+        Self { inside: [0, 0, geometry.size[0], geometry.size[1]], geometry }
     }
 
     /// A part of a whole frame.
-    pub fn part(whole: Plate, [x, y, w, h]: [usize; 4], reach: usize) -> Self {
+    pub fn part(whole: FrameGeometry, [x, y, w, h]: [usize; 4], reach: usize) -> Self {
         // More than this much around a part costs more than it shows.
         const MOST_AROUND: usize = 400;
         let around = reach.min(MOST_AROUND);
         let (left, top) = (x.saturating_sub(around), y.saturating_sub(around));
         let right = (x + w + around).min(whole.size[0]);
         let bottom = (y + h + around).min(whole.size[1]);
-        let plate = whole.part([left, top], [right - left, bottom - top]);
-        Self { plate, inside: [x - left, y - top, w, h] }
+        let geometry = whole.part([left, top], [right - left, bottom - top]);
+        Self { geometry, inside: [x - left, y - top, w, h] }
     }
 }
 
@@ -104,7 +104,7 @@ impl TexturedKept {
         graph: &Graph,
         cut: &Cut,
         quality: Quality,
-        frame: &mut Frame,
+        frame: &mut Message,
         stop: &AtomicBool,
     ) -> ApiResult<bool> {
         let tables = match quality {
@@ -130,8 +130,11 @@ impl TexturedKept {
         tables: Option<&GraphTables>,
         stop: &AtomicBool,
     ) -> Option<Arc<Made>> {
-        let source =
-            Source { hash: proxy.hash.clone(), encoding: proxy.encoding.id.clone(), plate: cut.plate };
+        let source = StageSource {
+            hash: proxy.hash.clone(),
+            encoding: proxy.encoding.id.clone(),
+            geometry: cut.geometry,
+        };
         let same = |s: &Stage| {
             // An exact picture serves a quick one, not the other way round.
             let good = s.quality == quality || s.quality == Quality::Rest;
@@ -147,8 +150,8 @@ impl TexturedKept {
             }
         }
         self.made.fetch_add(1, Ordering::Relaxed);
-        let pixels = window(proxy, &cut.plate);
-        let made = self.in_room(|room| graph.textured(tables, &pixels, &cut.plate, room, stop))?;
+        let pixels = window(proxy, &cut.geometry);
+        let made = self.in_pool(|pool| graph.textured(tables, &pixels, &cut.geometry, pool, stop))?;
         let made = Arc::new(made);
         let new = Stage { viewer, source, graph: graph.clone(), quality, made: made.clone() };
         let gone = {
@@ -167,7 +170,7 @@ impl TexturedKept {
         };
         for stage in gone {
             if let Ok(made) = Arc::try_unwrap(stage.made) {
-                self.in_room(|room| made.done(room));
+                self.in_pool(|pool| made.done(pool));
             }
         }
         Some(made)
@@ -179,21 +182,21 @@ impl TexturedKept {
         proxy: &Proxy,
         graph: &Graph,
         cut: &Cut,
-        frame: &mut Frame,
+        frame: &mut Message,
         stop: &AtomicBool,
     ) -> bool {
         let target = Target::bytes(cut.inside, grown(frame, cut));
-        let pixels = window(proxy, &cut.plate);
-        self.in_room(|room| graph.render(None, &pixels, &cut.plate, room, stop, target)).is_some()
+        let pixels = window(proxy, &cut.geometry);
+        self.in_pool(|pool| graph.render(None, &pixels, &cut.geometry, pool, stop, target)).is_some()
     }
 
     /// Work with buffers of pictures before it, where some are free.
-    fn in_room<T>(&self, work: impl FnOnce(&mut Room) -> T) -> T {
-        let mut room = locked(&self.rooms).pop().unwrap_or_default();
-        let done = work(&mut room);
-        let mut rooms = locked(&self.rooms);
-        if rooms.len() < MOST_ROOMS {
-            rooms.push(room);
+    fn in_pool<T>(&self, work: impl FnOnce(&mut BufferPool) -> T) -> T {
+        let mut pool = locked(&self.pools).pop().unwrap_or_default();
+        let done = work(&mut pool);
+        let mut pools = locked(&self.pools);
+        if pools.len() < MOST_ROOMS {
+            pools.push(pool);
         }
         done
     }
@@ -238,14 +241,14 @@ pub fn halation_alone(
     graph: &Graph,
     cut: &Cut,
     display: &Encoding,
-    frame: &mut Frame,
+    frame: &mut Message,
     stop: &AtomicBool,
 ) -> bool {
     // Black, where there is none.
     let out = grown(frame, cut);
     out.chunks_exact_mut(4).for_each(|p| p[3] = 255);
     let target = Target::bytes(cut.inside, out);
-    graph.halation_alone(&window(proxy, &cut.plate), &cut.plate, display, stop, target).is_some()
+    graph.halation_alone(&window(proxy, &cut.geometry), &cut.geometry, display, stop, target).is_some()
 }
 
 /// The path that shows grain and nothing else: its film, without other steps.
@@ -256,13 +259,13 @@ pub fn grain_alone(path: &Path) -> Path {
     Path::of(path.steps.iter().filter(|s| s.zone == Zone::Film && shows(&s.values)).cloned().collect())
 }
 
-/// The pixels of a plate.
-pub(super) fn window<'a>(proxy: &'a Proxy, plate: &Plate) -> Window<'a> {
-    Window { pixels: &proxy.picture.pixels, width: proxy.picture.width(), at: plate.origin }
+/// The pixels of a geometry.
+pub(super) fn window<'a>(proxy: &'a Proxy, geometry: &FrameGeometry) -> Window<'a> {
+    Window { pixels: &proxy.picture.pixels, width: proxy.picture.width(), at: geometry.origin }
 }
 
-/// Room for the bytes of the part that is shown, after what there is.
-fn grown<'a>(frame: &'a mut Frame, cut: &Cut) -> &'a mut [u8] {
+/// BufferPool for the bytes of the part that is shown, after what there is.
+fn grown<'a>(frame: &'a mut Message, cut: &Cut) -> &'a mut [u8] {
     let start = frame.len();
     frame.resize(start + cut.inside[2] * cut.inside[3] * 4, 0);
     &mut frame[start..]

@@ -1,7 +1,6 @@
 //! The database: SQLite in WAL mode through Diesel. One file a table; nothing else writes SQL.
 
 pub mod handoffs;
-pub mod kept;
 pub mod looks;
 pub mod manifest;
 mod manifest_check;
@@ -9,6 +8,7 @@ pub mod productions;
 pub mod profiles;
 pub mod scenes;
 pub mod schema;
+pub mod shelf;
 pub mod shots;
 
 use crate::error::{ApiError, ApiResult};

@@ -1,7 +1,7 @@
 //! The plain rendering undone: display light back to the scene light that it was made from.
 
 use super::{
-    Kernel, POWER, Squeeze, THRESHOLD,
+    POWER, PlainKernel, Squeeze, THRESHOLD,
     inverse::{Inverse, Ordered},
 };
 use crate::numeric::lane::{N, Planes, powf, select};
@@ -22,13 +22,13 @@ impl Squeeze {
 /// What undoes a rendering on a display, ready to run.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Unrender {
-    kernel: Kernel,
+    kernel: PlainKernel,
     inverse: Inverse,
 }
 
 impl Unrender {
     /// What undoes this.
-    pub fn new(kernel: Kernel) -> Self {
+    pub fn new(kernel: PlainKernel) -> Self {
         Self { kernel, inverse: Inverse::new(kernel.hues) }
     }
 

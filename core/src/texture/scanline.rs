@@ -1,17 +1,17 @@
-//! Rows on their way through texture: three planes, with room on both sides for what reaches across.
+//! Rows on their way through texture: three planes, with pool on both sides for what reaches across.
 
 use crate::numeric::lane::{N, Planes};
 use std::cell::RefCell;
 
-/// Room on both sides of a row: the farthest that taps reach.
+/// BufferPool on both sides of a row: the farthest that taps reach.
 pub const MARGIN: usize = 16;
 
 /// Values that vectors hold at most. Rows are as long as a whole number of them, so no loop has a rest.
 pub const SIDE: usize = 16;
 
-/// A row of a picture. Beyond its width lie values that nothing reads but what [`Line::extend`] puts there.
+/// A row of a picture. Beyond its width lie values that nothing reads but what [`Scanline::extend`] puts there.
 #[derive(Debug)]
-pub struct Line {
+pub struct Scanline {
     width: usize,
     stride: usize,
     /// Where in the buffer the first plane begins, so that every plane's first pixel lies on a [`WHOLE`].
@@ -30,7 +30,7 @@ thread_local! {
     static SPARE: RefCell<Vec<Vec<f32>>> = const { RefCell::new(Vec::new()) };
 }
 
-impl Drop for Line {
+impl Drop for Scanline {
     fn drop(&mut self) {
         let buffer = std::mem::take(&mut self.buffer);
         // A thread that ends has none any more.
@@ -43,7 +43,7 @@ impl Drop for Line {
     }
 }
 
-impl Line {
+impl Scanline {
     /// A row with anything in it.
     pub fn new(width: usize) -> Self {
         let stride = MARGIN + (width + SIDE + MARGIN).next_multiple_of(N);
@@ -84,7 +84,7 @@ impl Line {
         &self.values()[first..first + self.padded()]
     }
 
-    /// As [`Line::plane`], to change.
+    /// As [`Scanline::plane`], to change.
     #[inline(always)]
     pub fn plane_mut(&mut self, c: usize) -> &mut [f32] {
         let (first, count) = (c * self.stride + MARGIN, self.padded());
@@ -165,20 +165,20 @@ impl Line {
 
 /// The rows around one that is made, kept until nothing reaches them any more.
 pub struct Ring {
-    lines: Vec<Line>,
+    lines: Vec<Scanline>,
     next: usize,
 }
 
 impl Ring {
-    /// Room for `count` rows.
+    /// BufferPool for `count` rows.
     pub fn new(width: usize, count: usize) -> Self {
-        Self { lines: (0..count.max(1)).map(|_| Line::new(width)).collect(), next: 0 }
+        Self { lines: (0..count.max(1)).map(|_| Scanline::new(width)).collect(), next: 0 }
     }
 
     /// The next row that is missing of `first` to `last`, to be made; `None` when all are there. They are at most as many
     /// as there is room for, and both only ever grow.
     #[inline(always)]
-    pub fn missing(&mut self, first: usize, last: usize) -> Option<(usize, &mut Line)> {
+    pub fn missing(&mut self, first: usize, last: usize) -> Option<(usize, &mut Scanline)> {
         let at = self.next.max(first);
         if at > last {
             return None;
@@ -190,7 +190,7 @@ impl Ring {
 
     /// A row that was made.
     #[inline(always)]
-    pub fn get(&self, y: usize) -> &Line {
+    pub fn get(&self, y: usize) -> &Scanline {
         &self.lines[y % self.lines.len()]
     }
 }
@@ -309,7 +309,7 @@ mod tests {
     fn taps_are_summed_as_written_out_one_by_one() {
         for side in 0..7 {
             let taps: Vec<f32> = (0..=side).map(|j| 0.4 / (1.0 + j as f32)).collect();
-            let mut line = Line::new(37);
+            let mut line = Scanline::new(37);
             line.plane_mut(0).iter_mut().enumerate().for_each(|(i, v)| *v = (i as f32 * 0.7).sin());
             line.extend();
             let mut out = vec![0.0; line.plane(0).len()];

@@ -9,7 +9,7 @@ use lantern_core::look::Look;
 /// A kept look, or kept steps.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
 #[diesel(table_name = kept)]
-pub struct Kept {
+pub struct ShelfRow {
     /// Its id.
     pub id: String,
     /// `look` or `steps`.
@@ -22,7 +22,7 @@ pub struct Kept {
     pub kept_at: i64,
 }
 
-impl Kept {
+impl ShelfRow {
     /// Everything that was kept, newest first.
     pub fn all(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
         Ok(kept::table.order((kept::kept_at.desc(), kept::id)).select(Self::as_select()).load(c)?)

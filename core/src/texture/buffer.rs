@@ -4,7 +4,7 @@
 //! part in two thousand and need half the time; single precision is for what is exact.
 
 use super::columns::Columns;
-use super::line::Line;
+use super::scanline::Scanline;
 use crate::numeric::half::{from_halves, to_halves};
 use crate::numeric::lane;
 
@@ -18,22 +18,22 @@ pub enum Precision {
 }
 
 #[derive(Clone, Debug, PartialEq)]
-enum Values {
+enum Samples {
     Single(Vec<f32>),
     Half(Vec<u16>),
 }
 
 /// A picture of three planes, those of a row one after the other.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Sheet {
+pub struct PlanarBuffer {
     width: usize,
     height: usize,
-    values: Values,
+    values: Samples,
 }
 
 /// Buffers that are used again, so that the system need not give and clear new ones for every picture.
 #[derive(Debug, Default)]
-pub struct Room {
+pub struct BufferPool {
     singles: Vec<Vec<f32>>,
     halves: Vec<Vec<u16>>,
 }
@@ -50,15 +50,15 @@ fn taken<T: Clone + Default>(from: &mut Vec<Vec<T>>, size: usize) -> Vec<T> {
     values
 }
 
-impl Room {
-    /// A sheet with anything in it.
-    pub fn sheet(&mut self, [width, height]: [usize; 2], precision: Precision) -> Sheet {
+impl BufferPool {
+    /// A buffer with anything in it.
+    pub fn buffer(&mut self, [width, height]: [usize; 2], precision: Precision) -> PlanarBuffer {
         let size = 3 * width * height;
         let values = match precision {
-            Precision::Single => Values::Single(taken(&mut self.singles, size)),
-            Precision::Half => Values::Half(taken(&mut self.halves, size)),
+            Precision::Single => Samples::Single(taken(&mut self.singles, size)),
+            Precision::Half => Samples::Half(taken(&mut self.halves, size)),
         };
-        Sheet { width, height, values }
+        PlanarBuffer { width, height, values }
     }
 
     /// How many buffers wait to be used again.
@@ -66,17 +66,17 @@ impl Room {
         self.singles.len() + self.halves.len()
     }
 
-    /// Takes a sheet back.
-    pub fn give(&mut self, sheet: Sheet) {
-        match sheet.values {
-            Values::Single(v) if self.singles.len() < MOST => self.singles.push(v),
-            Values::Half(v) if self.halves.len() < MOST => self.halves.push(v),
+    /// Takes a buffer back.
+    pub fn give(&mut self, buffer: PlanarBuffer) {
+        match buffer.values {
+            Samples::Single(v) if self.singles.len() < MOST => self.singles.push(v),
+            Samples::Half(v) if self.halves.len() < MOST => self.halves.push(v),
             _ => {}
         }
     }
 }
 
-/// Some rows of a sheet, to be written.
+/// Some rows of a buffer, to be written.
 pub struct Rows<'a> {
     width: usize,
     values: Places<'a>,
@@ -89,8 +89,8 @@ enum Places<'a> {
 
 impl Rows<'_> {
     /// Writes the wanted columns of the row `k` of these, of a picture of the width that these have.
-    pub fn put(&mut self, k: usize, line: &Line, columns: &Columns) {
-        struct Write<'a, 'b>(&'a mut Rows<'b>, usize, &'a Line, &'a Columns);
+    pub fn put(&mut self, k: usize, line: &Scanline, columns: &Columns) {
+        struct Write<'a, 'b>(&'a mut Rows<'b>, usize, &'a Scanline, &'a Columns);
         impl pulp::NullaryFnOnce for Write<'_, '_> {
             type Output = ();
             #[inline(always)]
@@ -112,12 +112,12 @@ impl Rows<'_> {
     }
 
     /// Writes the row `k` of these.
-    pub fn write(&mut self, k: usize, line: &Line) {
+    pub fn write(&mut self, k: usize, line: &Scanline) {
         self.put(k, line, &Columns::all(line.width()));
     }
 }
 
-impl Sheet {
+impl PlanarBuffer {
     /// Pixels in a row, and rows.
     pub fn size(&self) -> [usize; 2] {
         [self.width, self.height]
@@ -126,21 +126,21 @@ impl Sheet {
     /// Memory that it takes.
     pub fn bytes(&self) -> usize {
         match &self.values {
-            Values::Single(v) => v.len() * 4,
-            Values::Half(v) => v.len() * 2,
+            Samples::Single(v) => v.len() * 4,
+            Samples::Half(v) => v.len() * 2,
         }
     }
 
     /// Reads a row from the column `first` on, as much as the line is wide.
     #[inline(always)]
-    pub fn read(&self, y: usize, first: usize, line: &mut Line) {
+    pub fn read(&self, y: usize, first: usize, line: &mut Scanline) {
         let w = line.width();
         for c in 0..3 {
             let first = (3 * y + c) * self.width + first;
             let out = &mut line.plane_mut(c)[..w];
             match &self.values {
-                Values::Single(v) => out.copy_from_slice(&v[first..first + w]),
-                Values::Half(v) => from_halves(&v[first..first + w], 3 * self.width, out),
+                Samples::Single(v) => out.copy_from_slice(&v[first..first + w]),
+                Samples::Half(v) => from_halves(&v[first..first + w], 3 * self.width, out),
             }
         }
     }
@@ -150,8 +150,8 @@ impl Sheet {
         let (size, width) = (3 * self.width * count, self.width);
         let rows = |values| Rows { width, values };
         match &mut self.values {
-            Values::Single(v) => v.chunks_mut(size).map(Places::Single).map(rows).collect(),
-            Values::Half(v) => v.chunks_mut(size).map(Places::Half).map(rows).collect(),
+            Samples::Single(v) => v.chunks_mut(size).map(Places::Single).map(rows).collect(),
+            Samples::Half(v) => v.chunks_mut(size).map(Places::Half).map(rows).collect(),
         }
     }
 }
@@ -170,11 +170,11 @@ mod tests {
 
     #[test]
     fn rows_come_back_as_they_were_written() {
-        let mut room = Room::default();
+        let mut pool = BufferPool::default();
         for precision in [Precision::Single, Precision::Half] {
-            let mut sheet = room.sheet([21, 5], precision);
-            let mut line = Line::new(21);
-            for (band, mut rows) in sheet.bands(2).into_iter().enumerate() {
+            let mut buffer = pool.buffer([21, 5], precision);
+            let mut line = Scanline::new(21);
+            for (band, mut rows) in buffer.bands(2).into_iter().enumerate() {
                 for k in 0..2.min(5 - 2 * band) {
                     for c in 0..3 {
                         line.plane_mut(c).fill((band * 2 + k) as f32 + 0.25 * c as f32);
@@ -182,9 +182,9 @@ mod tests {
                     rows.write(k, &line);
                 }
             }
-            sheet.read(3, 0, &mut line);
+            buffer.read(3, 0, &mut line);
             assert_eq!((line.plane(0)[20], line.plane(2)[0]), (3.0, 3.5));
-            room.give(sheet);
+            pool.give(buffer);
         }
     }
 }

@@ -8,16 +8,16 @@ pub fn variance(l: usize) -> f64 {
     2.0 * (4_f64.powi(l as i32) - 1.0) / 3.0
 }
 
-/// Part of a round falloff.
+/// Component of a round falloff.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Part {
+pub enum Component {
     /// exp(-r/a) / (2 pi a^2), a in pixels.
     Exponential(f64),
     /// A bell of this standard deviation in pixels.
     Bell(f64),
 }
 
-impl Part {
+impl Component {
     /// The share of light within a radius.
     pub fn within(self, r: f64) -> f64 {
         match self {
@@ -40,14 +40,14 @@ impl Part {
 /// Least squares on the share of light within a radius, over radii evenly spaced in their logarithm, weights not below
 /// zero. The mean of the squared radius is held as well, so that what is measured from a point of light is what was asked
 /// for.
-pub fn weights(parts: &[(Part, f64)], levels: usize) -> Vec<f64> {
+pub fn weights(parts: &[(Component, f64)], levels: usize) -> Vec<f64> {
     let widest = parts.iter().map(|(p, _)| p.variance().sqrt()).fold(0.3, f64::max);
     let radii: Vec<f64> = (0..48).map(|i| 0.3 * (8.0 * widest / 0.3).powf(f64::from(i) / 47.0)).collect();
     let total: f64 = parts.iter().map(|(_, w)| w).sum::<f64>().max(1e-12);
     let spread: f64 = parts.iter().map(|(p, w)| w * p.variance()).sum::<f64>() / total;
     // Rows: radii, then the sum, then the variance as a share of what it should be.
     let column = |l: usize| -> Vec<f64> {
-        let bell = Part::Bell(variance(l).sqrt().max(1e-3));
+        let bell = Component::Bell(variance(l).sqrt().max(1e-3));
         let mut rows: Vec<f64> = radii.iter().map(|r| bell.within(*r)).collect();
         rows.push(30.0);
         rows.push(10.0 * variance(l) / spread.max(1e-9));
@@ -130,8 +130,11 @@ mod tests {
 
     #[test]
     fn weights_are_shares_and_hold_the_radius() {
-        let parts =
-            [(Part::Exponential(3.0), 0.5), (Part::Exponential(11.0), 0.3), (Part::Exponential(30.0), 0.2)];
+        let parts = [
+            (Component::Exponential(3.0), 0.5),
+            (Component::Exponential(11.0), 0.3),
+            (Component::Exponential(30.0), 0.2),
+        ];
         let w = weights(&parts, 9);
         assert!(w.iter().all(|v| *v >= 0.0) && (w.iter().sum::<f64>() - 1.0).abs() < 1e-12);
         let got: f64 = w.iter().enumerate().map(|(l, w)| w * variance(l)).sum();
