@@ -101,11 +101,11 @@ fn main() -> Outcome {
         let geometry = FrameGeometry::whole(picture.width(), picture.height(), graph.gauge, 7);
         let window = Window { pixels: &picture.pixels, width: picture.width(), at: [0, 0] };
         let mut pool = BufferPool::default();
-        for (pool, threads) in [(&one, "one thread"), (&two, "two threads")] {
+        for (threads, said) in [(&one, "one thread"), (&two, "two threads")] {
             let mut bytes = vec![0_u8; picture.pixels.len() * 4];
             let all = [0, 0, picture.width(), picture.height()];
             let ms = median(|| {
-                pool.install(|| {
+                threads.install(|| {
                     graph.render(
                         Some(&tables),
                         &window,
@@ -117,9 +117,9 @@ fn main() -> Outcome {
                 });
             });
             if times == 1 {
-                row(&format!("film with all texture, {name}, {threads}"), ms, "ms", "");
+                row(&format!("film with all texture, {name}, {said}"), ms, "ms", "");
             } else {
-                row(&format!("film with all texture, {name}, {threads}"), 1e3 / ms, "pictures/s", "");
+                row(&format!("film with all texture, {name}, {said}"), 1e3 / ms, "pictures/s", "");
             }
         }
         let textures = || {

@@ -13,7 +13,7 @@ use lantern_core::step::{
     Vignette, Zone,
 };
 use lantern_core::texture::FrameGeometry;
-use lantern_core::texture::buffer::Room;
+use lantern_core::texture::buffer::BufferPool;
 use lantern_core::texture::chain::Window;
 use std::sync::atomic::AtomicBool;
 

@@ -212,7 +212,7 @@ async fn a_table_that_a_step_uses_stays_though_nothing_but_a_document_names_it()
             )
             .unwrap(),
         );
-        data.store.with(|c| lantern_server::store::kept::Kept::create(c, "look", &look)).unwrap();
+        data.store.with(|c| lantern_server::store::shelf::ShelfRow::create(c, "look", &look)).unwrap();
         used = hash;
     }
     let again = Data::open(folder.path()).unwrap();

@@ -128,9 +128,9 @@ impl Graph {
         Self { last: self.last.unfitted(), ..self.clone() }
     }
 
-    /// How far texture reaches, in pixels.
-    pub fn reach(&self, geometry: &FrameGeometry) -> usize {
-        let reach = |n: &Node| if let Node::Spatial(t) = n { t.reach(geometry) } else { 0.0 };
+    /// The largest radius of its textures in pixels: the halo that a part of the picture needs.
+    pub fn halo(&self, geometry: &FrameGeometry) -> usize {
+        let reach = |n: &Node| if let Node::Spatial(t) = n { t.radius(geometry) } else { 0.0 };
         self.nodes.iter().map(reach).fold(0.0, f64::max).ceil() as usize
     }
 

@@ -49,8 +49,8 @@ impl BloomKernel {
             .collect()
     }
 
-    /// How far it reaches in micrometres.
-    pub fn reach(&self) -> f64 {
+    /// Its radius in micrometres.
+    pub fn radius(&self) -> f64 {
         3.0 * self.reach
     }
 

@@ -1,19 +1,19 @@
-//! Filters of some pixels, across and then down, row by row.
+//! Separable filters with a small radius, across and then down, row by row.
 
 use super::chain::{Before, Stage, Wide};
 use super::columns::Columns;
 use super::scanline::{Ring, Scanline, held, weigh};
 use crate::numeric::lane;
 
-/// A filter that is the same across and down, and up and down.
+/// A separable, symmetric filter, the same across and down.
 pub struct Blur {
-    /// For each channel: weights on one side, the middle one first; at most [`super::scanline::MARGIN`] beside it.
+    /// For each channel: the centre weight, then those of one side; the radius is at most [`super::scanline::MARGIN`].
     pub taps: [Vec<f32>; 3],
     /// Rows of the picture.
     pub height: usize,
 }
 
-/// A [`Blur`] in a band.
+/// A [`Blur`] running in one band.
 pub struct Blurring<'a> {
     of: &'a Blur,
     ring: Ring,
@@ -21,7 +21,7 @@ pub struct Blurring<'a> {
 }
 
 impl Blur {
-    /// Taps on each side.
+    /// Its radius in pixels.
     pub fn side(&self) -> usize {
         self.taps.iter().map(Vec::len).max().unwrap_or(1) - 1
     }
@@ -37,7 +37,7 @@ impl Wide for Blur {
         })
     }
 
-    fn reach(&self) -> usize {
+    fn halo(&self) -> usize {
         self.side()
     }
 }
@@ -55,13 +55,13 @@ impl Stage for Blurring<'_> {
     }
 }
 
-/// Taps along a row that has been extended.
+/// Filters a row across; its margins must be padded.
 pub struct Across<'a> {
     /// For each channel.
     pub taps: &'a [Vec<f32>; 3],
     /// The row.
     pub row: &'a Scanline,
-    /// Where the result goes.
+    /// The result.
     pub line: &'a mut Scanline,
 }
 
@@ -78,17 +78,17 @@ impl pulp::NullaryFnOnce for Across<'_> {
     }
 }
 
-/// Taps over rows that have been filtered across.
+/// Filters down over rows that are filtered across already.
 pub struct Downward<'a> {
     /// For each channel.
     pub taps: &'a [Vec<f32>; 3],
     /// The rows.
     pub ring: &'a Ring,
-    /// The row that is made.
+    /// The row being made.
     pub y: usize,
     /// Rows of the picture.
     pub height: usize,
-    /// Where the result goes.
+    /// The result.
     pub out: &'a mut Scanline,
 }
 

@@ -1,19 +1,19 @@
-//! Pictures between two passes: planar, row by row, in single precision or in halves.
+//! Planar buffers: pictures between two passes, in single or half precision.
 //!
-//! A pass reads one and writes another, and memory is what it waits for. Halves (IEEE 754 binary16) hold light to one
-//! part in two thousand and need half the time; single precision is for what is exact.
+//! A pass is bound by memory. Halves (IEEE 754 binary16) hold light to one part in two thousand and halve the traffic; exact
+//! rendering uses single precision.
 
 use super::columns::Columns;
 use super::scanline::Scanline;
 use crate::numeric::half::{from_halves, to_halves};
 use crate::numeric::lane;
 
-/// How values are kept between two passes.
+/// Storage precision between two passes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Precision {
-    /// As they are.
+    /// IEEE 754 binary32.
     Single,
-    /// In halves: up to 65504, to one part in 2048.
+    /// IEEE 754 binary16: up to 65504, to one part in 2048.
     Half,
 }
 
@@ -23,7 +23,7 @@ enum Samples {
     Half(Vec<u16>),
 }
 
-/// A picture of three planes, those of a row one after the other.
+/// A picture of three planes, interleaved by row: row 0 of each channel, then row 1, and so on.
 #[derive(Clone, Debug, PartialEq)]
 pub struct PlanarBuffer {
     width: usize,
@@ -31,17 +31,17 @@ pub struct PlanarBuffer {
     values: Samples,
 }
 
-/// Buffers that are used again, so that the system need not give and clear new ones for every picture.
+/// A pool of buffers for reuse, which saves allocating and clearing pages for every picture.
 #[derive(Debug, Default)]
 pub struct BufferPool {
     singles: Vec<Vec<f32>>,
     halves: Vec<Vec<u16>>,
 }
 
-/// The most buffers that are kept of a kind.
+/// The most buffers that the pool keeps of each precision.
 const MOST: usize = 16;
 
-/// A buffer of at least this size, the smallest there is; what it holds is left.
+/// Takes the smallest buffer of at least `size` values from the pool, or makes one; its contents are undefined.
 fn taken<T: Clone + Default>(from: &mut Vec<Vec<T>>, size: usize) -> Vec<T> {
     let fits = (0..from.len()).filter(|i| from[*i].capacity() >= size);
     let best = fits.min_by_key(|i| from[*i].capacity());
@@ -51,7 +51,7 @@ fn taken<T: Clone + Default>(from: &mut Vec<Vec<T>>, size: usize) -> Vec<T> {
 }
 
 impl BufferPool {
-    /// A buffer with anything in it.
+    /// A buffer with undefined contents.
     pub fn buffer(&mut self, [width, height]: [usize; 2], precision: Precision) -> PlanarBuffer {
         let size = 3 * width * height;
         let values = match precision {
@@ -61,12 +61,12 @@ impl BufferPool {
         PlanarBuffer { width, height, values }
     }
 
-    /// How many buffers wait to be used again.
+    /// Buffers in the pool.
     pub fn kept(&self) -> usize {
         self.singles.len() + self.halves.len()
     }
 
-    /// Takes a buffer back.
+    /// Returns a buffer to the pool.
     pub fn give(&mut self, buffer: PlanarBuffer) {
         match buffer.values {
             Samples::Single(v) if self.singles.len() < MOST => self.singles.push(v),
@@ -76,7 +76,7 @@ impl BufferPool {
     }
 }
 
-/// Some rows of a buffer, to be written.
+/// A band of rows of a buffer, for writing.
 pub struct Rows<'a> {
     width: usize,
     values: Places<'a>,
@@ -88,7 +88,7 @@ enum Places<'a> {
 }
 
 impl Rows<'_> {
-    /// Writes the wanted columns of the row `k` of these, of a picture of the width that these have.
+    /// Stores the tile's own columns of `line` into row `k` of the band.
     pub fn put(&mut self, k: usize, line: &Scanline, columns: &Columns) {
         struct Write<'a, 'b>(&'a mut Rows<'b>, usize, &'a Scanline, &'a Columns);
         impl pulp::NullaryFnOnce for Write<'_, '_> {
@@ -111,7 +111,7 @@ impl Rows<'_> {
         lane::vectorised(Write(self, k, line, columns));
     }
 
-    /// Writes the row `k` of these.
+    /// Stores `line` into row `k` of the band.
     pub fn write(&mut self, k: usize, line: &Scanline) {
         self.put(k, line, &Columns::all(line.width()));
     }
@@ -123,7 +123,7 @@ impl PlanarBuffer {
         [self.width, self.height]
     }
 
-    /// Memory that it takes.
+    /// Its size in bytes.
     pub fn bytes(&self) -> usize {
         match &self.values {
             Samples::Single(v) => v.len() * 4,
@@ -131,7 +131,7 @@ impl PlanarBuffer {
         }
     }
 
-    /// Reads a row from the column `first` on, as much as the line is wide.
+    /// Fills `line` with row `y`, starting at column `first`.
     #[inline(always)]
     pub fn read(&self, y: usize, first: usize, line: &mut Scanline) {
         let w = line.width();
@@ -145,7 +145,7 @@ impl PlanarBuffer {
         }
     }
 
-    /// All rows, in bands of `count`.
+    /// All rows for writing, in bands of `count` rows.
     pub fn bands(&mut self, count: usize) -> Vec<Rows<'_>> {
         let (size, width) = (3 * self.width * count, self.width);
         let rows = |values| Rows { width, values };
@@ -156,7 +156,8 @@ impl PlanarBuffer {
     }
 }
 
-/// Rows of a band: as many for each thread, few enough to notice a stop and enough to make little of what bands do twice.
+/// Rows in a band for a picture `height` rows high: equal work for each thread, at most 140 rows so that a stop is noticed
+/// soon, at least 16 so that halo rows, which neighbouring bands both compute, stay cheap.
 pub fn band(height: usize) -> usize {
     const MOST: usize = 140;
     let threads = rayon::current_num_threads().max(1);

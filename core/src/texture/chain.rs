@@ -1,4 +1,4 @@
-//! Rows through stages: each asks the one before it for the rows that it reaches, and keeps no others.
+//! Streaming: each stage pulls from the one before it the rows inside its radius, and keeps no others.
 
 use super::Pixels;
 use super::buffer::PlanarBuffer;
@@ -6,20 +6,20 @@ use super::columns::Columns;
 use super::scanline::Scanline;
 use crate::numeric::lane;
 
-/// Where rows come from.
+/// A picture that rows can be read from.
 pub trait RowSource: Sync {
-    /// Writes the row `y` from the column `first` on, as much as the line is wide.
+    /// Fills `line` with row `y`, starting at column `first`.
     fn row(&self, y: usize, first: usize, line: &mut Scanline);
 }
 
-/// A part of a picture of RGBA pixels.
+/// A rectangular part of an RGBA picture.
 #[derive(Clone, Copy, Debug)]
 pub struct Window<'a> {
     /// The whole picture, row by row.
     pub pixels: &'a Pixels,
     /// Pixels in its rows.
     pub width: usize,
-    /// The place of the part's first pixel.
+    /// Column and row of the part's first pixel.
     pub at: [usize; 2],
 }
 
@@ -53,35 +53,35 @@ impl RowSource for PlanarBuffer {
     }
 }
 
-/// Writes a row of what comes before.
+/// Fills a scanline with row `y` of the preceding stage.
 pub type Before<'a> = dyn FnMut(usize, &mut Scanline) + 'a;
 
-/// One stage in a band: rows are asked for in order.
+/// A stage running in one band; rows are requested in rising order.
 pub trait Stage {
-    /// Writes the row `y`, from rows of what comes before.
+    /// Fills `out` with row `y`, pulling input rows from `before`.
     fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>);
 }
 
-/// What happens to each pixel by itself.
+/// Work on each pixel by itself.
 pub trait Point: Sync {
-    /// Changes the row `y`, of which the line has what lies from the column `first` on.
+    /// Changes `line` in place; it holds row `y` from column `first` on.
     fn row(&self, y: usize, first: usize, line: &mut Scanline);
 }
 
-/// What reaches beyond a pixel, or keeps something from row to row.
+/// Work with a radius, or with state from row to row.
 pub trait Wide: Sync {
-    /// For some columns of a band.
+    /// Starts it for one band and column tile.
     fn stage(&self, columns: &Columns) -> Box<dyn Stage + '_>;
 
-    /// Columns on both sides of one that it depends on.
-    fn reach(&self) -> usize;
+    /// Its radius across, in columns: the halo that a tile needs.
+    fn halo(&self) -> usize;
 }
 
-/// Something that happens, ready for a geometry: what all bands share.
+/// A stage prepared for a frame geometry; shared by all bands.
 pub enum Ready<'a> {
-    /// To each pixel by itself.
+    /// On each pixel by itself.
     Point(Box<dyn Point + 'a>),
-    /// With its neighbours.
+    /// With a radius.
     Wide(Box<dyn Wide + 'a>),
 }
 
@@ -92,18 +92,18 @@ impl Point for &dyn Point {
 }
 
 impl<'a> Ready<'a> {
-    /// To each pixel by itself.
+    /// On each pixel by itself.
     pub fn point(of: impl Point + 'a) -> Self {
         Self::Point(Box::new(of))
     }
 
-    /// With its neighbours.
+    /// With a radius.
     pub fn wide(of: impl Wide + 'a) -> Self {
         Self::Wide(Box::new(of))
     }
 }
 
-/// The stages of some columns of a band.
+/// All stages of one band and column tile.
 pub struct Chain<'a> {
     stages: Vec<Box<dyn Stage + 'a>>,
     source: &'a dyn RowSource,
@@ -120,7 +120,7 @@ impl Stage for Alone<'_> {
 }
 
 impl<'a> Chain<'a> {
-    /// Stages over a source.
+    /// Starts the stages over a source.
     pub fn of(ready: &'a [Ready<'_>], source: &'a dyn RowSource, columns: &Columns) -> Self {
         let stage = |r: &'a Ready<'_>| -> Box<dyn Stage + 'a> {
             match r {
@@ -131,16 +131,16 @@ impl<'a> Chain<'a> {
         Self { stages: ready.iter().map(stage).collect(), source, first: columns.first }
     }
 
-    /// Columns on both sides of one that it depends on.
-    pub fn reach(ready: &[Ready<'_>]) -> usize {
+    /// Its radius across, in columns: the halo that a tile needs.
+    pub fn halo(ready: &[Ready<'_>]) -> usize {
         let reach = |r: &Ready<'_>| match r {
             Ready::Point(_) => 0,
-            Ready::Wide(w) => w.reach(),
+            Ready::Wide(w) => w.halo(),
         };
         ready.iter().map(reach).sum()
     }
 
-    /// The row `y` after all stages.
+    /// Fills `line` with row `y` after all stages.
     pub fn row(&mut self, y: usize, line: &mut Scanline) {
         fn pull(
             stages: &mut [Box<dyn Stage + '_>],

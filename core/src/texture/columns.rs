@@ -1,45 +1,44 @@
-//! Columns of a picture that are done together.
+//! Column tiles: wide pictures are cut so that the rows that stages keep stay in cache.
 
 use super::scanline::SIDE;
 use std::ops::Range;
 
-/// Columns that are done together: a wide picture's rows are cut, so that all that its stages keep stays close to the
-/// processor.
+/// One column tile with its halo.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Columns {
-    /// The first that lines have. Even, so that it is one at half the size too.
+    /// First column of its scanlines, halo included. Even, so that it maps to a whole column at half the size.
     pub first: usize,
-    /// How many lines have.
+    /// Columns of its scanlines, halo included.
     pub count: usize,
-    /// Those that are wanted. What lies beside them is reached by stages and right only as far as they do not.
+    /// The columns that the tile is for. Results outside of them are invalid: their halo is incomplete.
     pub own: Range<usize>,
 }
 
-/// The most columns that are done together where stages keep rows.
+/// Width of a tile in columns, where stages keep rows: about what a second-level cache holds of nine rows.
 const TOGETHER: usize = 1536;
 
-/// Columns that stages reach from which they keep enough for that. Shorter pieces of rows are slower to fetch.
+/// Smallest halo, in pixels, at which tiling by columns pays: shorter pieces of rows are slower to fetch.
 const FAR: usize = 8;
 
 impl Columns {
-    /// The wanted columns of a picture of a width, in parts, for stages that reach some to both sides.
-    pub fn of(wanted: Range<usize>, width: usize, reach: usize) -> Vec<Self> {
-        let parts = if (FAR..TOGETHER / 8).contains(&reach) { wanted.len().div_ceil(TOGETHER) } else { 1 };
+    /// The tiles that cover `wanted` in a picture `width` wide, for stages with a halo of `halo` columns on both sides.
+    pub fn of(wanted: Range<usize>, width: usize, halo: usize) -> Vec<Self> {
+        let parts = if (FAR..TOGETHER / 8).contains(&halo) { wanted.len().div_ceil(TOGETHER) } else { 1 };
         let each = wanted.len().div_ceil(parts.max(1)).next_multiple_of(2 * SIDE).max(2 * SIDE);
         let cut = |start: usize| {
             let own = start..(start + each).min(wanted.end);
-            let first = own.start.saturating_sub(reach) / 2 * 2;
-            Self { first, count: (own.end + reach).min(width) - first, own }
+            let first = own.start.saturating_sub(halo) / 2 * 2;
+            Self { first, count: (own.end + halo).min(width) - first, own }
         };
         wanted.clone().step_by(each).map(cut).collect()
     }
 
-    /// Whole rows.
+    /// One tile of the whole width.
     pub fn all(width: usize) -> Self {
         Self { first: 0, count: width, own: 0..width }
     }
 
-    /// The wanted ones in a line.
+    /// The tile's own columns as indices into its scanlines.
     pub fn inside(&self) -> Range<usize> {
         self.own.start - self.first..self.own.end - self.first
     }
@@ -51,19 +50,19 @@ mod tests {
 
     #[test]
     fn columns_cover_what_is_wanted_once_and_what_stages_reach() {
-        for (wanted, width, reach) in [
+        for (wanted, width, halo) in [
             (0..3840, 3840, 40),
             (0..1920, 1920, 40),
             (101..3700, 3840, 9),
             (0..5001, 5001, 0),
             (9..9, 20, 3),
         ] {
-            let parts = Columns::of(wanted.clone(), width, reach);
+            let parts = Columns::of(wanted.clone(), width, halo);
             let all: Vec<usize> = parts.iter().flat_map(|c| c.own.clone()).collect();
             assert_eq!(all, wanted.clone().collect::<Vec<_>>());
             for c in &parts {
-                assert!(c.first % 2 == 0 && c.first <= c.own.start.saturating_sub(reach));
-                assert!(c.first + c.count >= (c.own.end + reach).min(width) && c.first + c.count <= width);
+                assert!(c.first % 2 == 0 && c.first <= c.own.start.saturating_sub(halo));
+                assert!(c.first + c.count >= (c.own.end + halo).min(width) && c.first + c.count <= width);
             }
         }
         let parts = Columns::of(0..3840, 3840, 40);

@@ -79,7 +79,7 @@ impl Wide for Near {
         })
     }
 
-    fn reach(&self) -> usize {
+    fn halo(&self) -> usize {
         self.blur.side()
     }
 }
@@ -152,7 +152,7 @@ impl Wide for Far {
         })
     }
 
-    fn reach(&self) -> usize {
+    fn halo(&self) -> usize {
         // Coarse columns, the ones that those are made of, and the ones that they are put back from.
         2 * self.side() + 2 + super::spread::HALVING
     }

@@ -236,7 +236,7 @@ impl Wide for Grained {
         })
     }
 
-    fn reach(&self) -> usize {
+    fn halo(&self) -> usize {
         0
     }
 }

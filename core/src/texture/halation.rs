@@ -62,8 +62,8 @@ impl HalationKernel {
         self.reach.iter().zip(self.weights).map(|(a, w)| (Component::Exponential(a / pitch), w)).collect()
     }
 
-    /// How far it reaches in micrometres: what lies beyond is less than 2 % of the widest part.
-    pub fn reach(&self) -> f64 {
+    /// Its radius in micrometres: what lies beyond is less than 2 % of the widest part.
+    pub fn radius(&self) -> f64 {
         6.0 * self.reach.iter().copied().fold(0.0, f64::max)
     }
 

@@ -102,12 +102,12 @@ impl Texture {
     }
 
     /// How far it reaches, in pixels: what a part of a picture has to have around it.
-    pub fn reach(&self, geometry: &FrameGeometry) -> f64 {
+    pub fn radius(&self, geometry: &FrameGeometry) -> f64 {
         let um = match self {
-            Self::Bloom(k) => k.reach(),
-            Self::Halation(k) => k.reach(),
-            Self::Softness(k) => k.reach(),
-            Self::GateWeave(k) => k.reach(),
+            Self::Bloom(k) => k.radius(),
+            Self::Halation(k) => k.radius(),
+            Self::Softness(k) => k.radius(),
+            Self::GateWeave(k) => k.radius(),
             Self::Vignette(_) | Self::Grain(_) | Self::Flicker(_) => 0.0,
         };
         um / geometry.pitch

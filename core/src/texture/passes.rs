@@ -1,9 +1,9 @@
 //! Running texture: few passes over the picture, and in each of them a row goes through everything at once.
 //!
-//! What a picture costs is mostly memory: a pass over all of it takes as long as a table. So colour work and texture are
-//! chained row by row, each stage keeping only the rows that the next one reaches, and the whole picture is written down
-//! only where something needs all of it: before light is spread by a pyramid, and at the end. Bands of rows are done side
-//! by side; what a row becomes does not depend on its band.
+//! The cost is mostly memory: a pass over the picture takes as long as a table lookup. So colour work and texture are chained
+//! row by row, each stage keeping only the rows inside the next one's radius; the whole picture is stored only where something
+//! needs all of it: before light is spread by a pyramid, where it is kept, and at the end. Bands of rows run in parallel; a
+//! row's result does not depend on its band.
 
 use super::buffer::{BufferPool, PlanarBuffer, Precision, band};
 use super::chain::{Before, Chain, Point, Ready, RowSource, Stage, Wide};
@@ -16,64 +16,64 @@ use std::ops::Range;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-/// What is done to a picture, in order.
+/// One item of work on a picture; items run in order.
 pub enum Item<'a> {
     /// Colour work.
     Colour(&'a dyn Point),
-    /// The picture as it is now is needed again.
+    /// Keeps the picture as it is here for the end.
     Keep,
     /// Texture.
     Texture(&'a Texture),
-    /// What halation adds, in place of the picture.
+    /// Replaces the picture by what halation adds to it.
     Alone(&'a halation::HalationKernel),
 }
 
-/// A picture that is made, and the one that was kept.
+/// A finished picture, and the one that was kept on the way.
 #[derive(Clone, Debug)]
 pub struct Made {
-    /// After everything.
+    /// The picture after all items.
     pub picture: PlanarBuffer,
-    /// Where it was to be kept.
+    /// The picture at [`Item::Keep`], where there is one.
     pub aside: Option<PlanarBuffer>,
 }
 
 impl Made {
-    /// Memory that it takes.
+    /// Its size in bytes.
     pub fn bytes(&self) -> usize {
         self.picture.bytes() + self.aside.as_ref().map_or(0, PlanarBuffer::bytes)
     }
 
-    /// Gives its buffers back.
+    /// Returns its buffers to the pool.
     pub fn done(self, pool: &mut BufferPool) {
         pool.give(self.picture);
         self.aside.into_iter().for_each(|s| pool.give(s));
     }
 }
 
-/// How work is done.
+/// What a run needs.
 pub struct Work<'a> {
     /// Where the picture lies on the film.
     pub geometry: &'a FrameGeometry,
-    /// How it is kept between two passes.
+    /// Storage precision between passes.
     pub precision: Precision,
-    /// Buffers.
+    /// Buffers to use and to return.
     pub pool: &'a mut BufferPool,
-    /// Set from outside when nobody needs it any more.
+    /// Set from outside to stop; checked every few rows.
     pub stop: &'a AtomicBool,
 }
 
-/// The picture so far.
+/// Where the stored picture is.
 enum From<'a> {
     Source(&'a dyn RowSource),
     PlanarBuffer(PlanarBuffer),
     Aside(PlanarBuffer),
 }
 
-/// What is written down of a picture, and what is still to be done to it.
+/// The stored picture and the stages queued on it.
 struct Pending<'a> {
     from: From<'a>,
     ready: Vec<Ready<'a>>,
-    /// Light that the first of what is ready puts back.
+    /// Spread light that the first queued stage adds back.
     levels: Option<Arc<Levels>>,
     aside: Option<PlanarBuffer>,
 }
@@ -90,7 +90,7 @@ impl<'a> Pending<'a> {
         }
     }
 
-    /// Nothing is left to be done; the light's buffers are given back.
+    /// Clears the queue and returns the spread light's buffers.
     fn done(&mut self, pool: &mut BufferPool) {
         self.ready.clear();
         if let Some(levels) = self.levels.take().and_then(|l| Arc::try_unwrap(l).ok()) {
@@ -98,7 +98,7 @@ impl<'a> Pending<'a> {
         }
     }
 
-    /// Gives all buffers back.
+    /// Returns all buffers to the pool.
     fn drop_into(mut self, pool: &mut BufferPool) {
         self.done(pool);
         if let From::PlanarBuffer(buffer) | From::Aside(buffer) = self.from {
@@ -108,7 +108,7 @@ impl<'a> Pending<'a> {
     }
 }
 
-/// Light that is put back onto rows, of which `keep` stays.
+/// Adds spread light to rows: line = keep * line + light.
 struct Spread {
     keep: f32,
     levels: Arc<Levels>,
@@ -124,7 +124,7 @@ impl Wide for Spread {
         Box::new(Spreading { keep: self.keep, back: self.levels.back(columns.first, columns.count) })
     }
 
-    fn reach(&self) -> usize {
+    fn halo(&self) -> usize {
         0
     }
 }
@@ -139,10 +139,10 @@ impl Stage for Spreading<'_> {
 }
 
 impl Work<'_> {
-    /// Does all of it. `None` when `stop` was set meanwhile.
+    /// Runs all items. `None` when `stop` was set meanwhile.
     pub fn run(mut self, items: &[Item<'_>], source: &dyn RowSource) -> Option<Made> {
         let mut pending = Pending::new(source);
-        let Some(picture) = self.most(&mut pending, items).and_then(|()| self.settle(&mut pending)) else {
+        let Some(picture) = self.most(&mut pending, items).and_then(|()| self.render(&mut pending)) else {
             pending.drop_into(self.pool);
             return None;
         };
@@ -156,9 +156,9 @@ impl Work<'_> {
         }
     }
 
-    /// Does all of it, and hands parts of the rows `inside` a picture (its place and its size) on to `write` in place of
-    /// writing the picture down: a line, where in it that part lies, room for pixels, and the part's `per` places for each
-    /// pixel of `out`. What is kept is not given. `None` when `stop` was set meanwhile.
+    /// Runs all items and streams the rectangle `inside` (left, top, width, height) to `write` without storing the picture.
+    /// `write` gets a scanline, the columns of it that count, scratch pixels, and the matching part of `out` (`per` values a
+    /// pixel). Must not be used with [`Item::Keep`]. `None` when `stop` was set meanwhile.
     pub fn run_into<T: Send>(
         mut self,
         items: &[Item<'_>],
@@ -175,7 +175,7 @@ impl Work<'_> {
         }
         let ([left, top, width, height], stop) = (inside, self.stop);
         let rows = band(height);
-        let cut = Columns::of(left..left + width, self.geometry.size[0], Chain::reach(&pending.ready));
+        let cut = Columns::of(left..left + width, self.geometry.size[0], Chain::halo(&pending.ready));
         out.par_chunks_mut((width * per * rows).max(1)).enumerate().for_each(|(k, out)| {
             let mut pixels = Vec::new();
             for columns in &cut {
@@ -195,7 +195,7 @@ impl Work<'_> {
         (!stop.load(Ordering::Relaxed)).then_some(())
     }
 
-    /// Everything up to the last pass.
+    /// Runs or queues all items up to the last pass.
     fn most<'b>(&mut self, pending: &mut Pending<'b>, items: &[Item<'b>]) -> Option<()> {
         for item in items {
             match item {
@@ -213,13 +213,13 @@ impl Work<'_> {
                     self.spread(pending, &weights, *k, Stays::alone(&weights, k.share()))?;
                 }
                 Item::Texture(texture) => pending.ready.extend(texture.ready(self.geometry)),
-                Item::Keep => pending.from = From::Aside(self.settle(pending)?),
+                Item::Keep => pending.from = From::Aside(self.render(pending)?),
             }
         }
         Some(())
     }
 
-    /// Writes down what stays of the picture, and makes ready what puts its light back onto it.
+    /// Stores what remains of the picture, builds the pyramid of its light, and queues the stage that adds it back.
     fn spread<G: Gives>(
         &mut self,
         pending: &mut Pending<'_>,
@@ -229,7 +229,7 @@ impl Work<'_> {
     ) -> Option<()> {
         let used = spread::used(weights, self.geometry.size);
         let (buffer, half) =
-            self.settled(pending, |work, source, ready| work.pass_halved(source, ready, gives, stays))?;
+            self.rendered(pending, |work, source, ready| work.pass_halved(source, ready, gives, stays))?;
         let levels = Arc::new(Levels::of(half, weights, gives.share(), used, self.precision, self.pool));
         pending.levels = Some(levels.clone());
         let keep = if G::ALL { stays.picture + stays.light } else { 1.0 };
@@ -238,7 +238,7 @@ impl Work<'_> {
         Some(())
     }
 
-    /// The picture that was kept stays under the one that moves in the gate.
+    /// Moves the kept picture as gate weave moves the other, so that both still coincide.
     fn weave(&mut self, items: &[Item<'_>], aside: PlanarBuffer) -> Option<PlanarBuffer> {
         let weaves = items.iter().filter_map(|i| match i {
             Item::Texture(t @ Texture::GateWeave(_)) => Some(t),
@@ -249,21 +249,21 @@ impl Work<'_> {
             return Some(aside);
         }
         let mut pending = Pending { from: From::PlanarBuffer(aside), ready, levels: None, aside: None };
-        let woven = self.settle(&mut pending);
+        let woven = self.render(&mut pending);
         if woven.is_none() {
             pending.drop_into(self.pool);
         }
         woven
     }
 
-    /// Writes the picture down with what is ready done to it, which is then done. What was pending has no picture then.
-    fn settle(&mut self, pending: &mut Pending<'_>) -> Option<PlanarBuffer> {
-        let made = self.settled(pending, |work, source, ready| Some((work.pass(source, ready)?, ())));
+    /// Runs the queued stages into a new buffer and clears the queue; afterwards `from` is empty.
+    fn render(&mut self, pending: &mut Pending<'_>) -> Option<PlanarBuffer> {
+        let made = self.rendered(pending, |work, source, ready| Some((work.pass(source, ready)?, ())));
         made.map(|(buffer, ())| buffer)
     }
 
-    /// As [`Work::settle`], by a pass that gives something more.
-    fn settled<T>(
+    /// As [`Work::render`], by a pass that also gives something else.
+    fn rendered<T>(
         &mut self,
         pending: &mut Pending<'_>,
         pass: impl FnOnce(&mut Self, &dyn RowSource, &[Ready<'_>]) -> Option<(PlanarBuffer, T)>,
@@ -287,7 +287,7 @@ impl Work<'_> {
         let mut to = self.pool.buffer([width, height], self.precision);
         let rows = band(height);
         let stop = self.stop;
-        let cut = Columns::of(0..width, width, Chain::reach(ready));
+        let cut = Columns::of(0..width, width, Chain::halo(ready));
         to.bands(rows).into_par_iter().enumerate().for_each(|(k, mut out)| {
             for columns in &cut {
                 let mut chain = Chain::of(ready, source, columns);
@@ -304,7 +304,7 @@ impl Work<'_> {
         self.unless_stopped([to]).map(|[to]| to)
     }
 
-    /// Buffers that were written, or nothing when that was stopped: they are given back then.
+    /// The written buffers; `None`, and the buffers back in the pool, when the run was stopped.
     fn unless_stopped<const K: usize>(&mut self, made: [PlanarBuffer; K]) -> Option<[PlanarBuffer; K]> {
         if self.stop.load(Ordering::Relaxed) {
             made.into_iter().for_each(|buffer| self.pool.give(buffer));
@@ -313,8 +313,7 @@ impl Work<'_> {
         Some(made)
     }
 
-    /// A pass that writes down what stays of the picture and, from its rows as they come, the light that it gives at half
-    /// its size.
+    /// One pass that stores what remains of the picture and, from the same rows, the light that it gives at half its size.
     fn pass_halved(
         &mut self,
         source: &dyn RowSource,
@@ -337,7 +336,7 @@ impl Work<'_> {
                 if j % 8 == 0 && stop.load(Ordering::Relaxed) {
                     return;
                 }
-                // It reaches beyond the band on both sides: those rows are written by their own.
+                // Halo rows of the band: they are stored by the bands that own them.
                 let mut after = |at, row: &mut Scanline| {
                     if own.contains(&at) {
                         out.write(at - own.start, row);

@@ -1,39 +1,39 @@
-//! Rows on their way through texture: three planes, with pool on both sides for what reaches across.
+//! Scanlines: rows of three planes with a margin on both sides, which filters across read.
 
 use crate::numeric::lane::{N, Planes};
 use std::cell::RefCell;
 
-/// BufferPool on both sides of a row: the farthest that taps reach.
+/// Values of margin on both sides of a row; also the largest radius of a filter across, in pixels.
 pub const MARGIN: usize = 16;
 
-/// Values that vectors hold at most. Rows are as long as a whole number of them, so no loop has a rest.
+/// Length of the widest vector, in values. Rows are padded to a multiple of it, so loops need no remainder.
 pub const SIDE: usize = 16;
 
-/// A row of a picture. Beyond its width lie values that nothing reads but what [`Scanline::extend`] puts there.
+/// One row of a picture, three planes. Values outside of its width are undefined until [`Scanline::extend`] fills them.
 #[derive(Debug)]
 pub struct Scanline {
     width: usize,
     stride: usize,
-    /// Where in the buffer the first plane begins, so that every plane's first pixel lies on a [`WHOLE`].
+    /// Offset of the first plane in `values`; chosen so that each plane's first pixel is aligned to [`WHOLE`] bytes.
     first: usize,
     buffer: Vec<f32>,
 }
 
-/// Bytes that the processor fetches at once. A vector that lies across two costs two.
+/// Size of a cache line in bytes. A vector that straddles two costs two loads.
 const WHOLE: usize = 64;
 
-/// The most buffers of rows that a thread keeps.
+/// The most row buffers that a thread keeps for reuse.
 const MOST: usize = 128;
 
 thread_local! {
-    /// Buffers of rows that are done with: bands come and go, and fresh memory has to be found and cleared by the system.
+    /// Row buffers to use again: allocating them anew for each band would make the system clear fresh pages.
     static SPARE: RefCell<Vec<Vec<f32>>> = const { RefCell::new(Vec::new()) };
 }
 
 impl Drop for Scanline {
     fn drop(&mut self) {
         let buffer = std::mem::take(&mut self.buffer);
-        // A thread that ends has none any more.
+        // While a thread ends its store is gone: then the buffer is freed.
         let _ = SPARE.try_with(|spare| {
             let mut spare = spare.borrow_mut();
             if spare.len() < MOST {
@@ -44,7 +44,7 @@ impl Drop for Scanline {
 }
 
 impl Scanline {
-    /// A row with anything in it.
+    /// A row with undefined values.
     pub fn new(width: usize) -> Self {
         let stride = MARGIN + (width + SIDE + MARGIN).next_multiple_of(N);
         let size = 3 * stride + WHOLE / size_of::<f32>();
@@ -77,21 +77,21 @@ impl Scanline {
         self.width.next_multiple_of(SIDE)
     }
 
-    /// A channel, up to the next whole [`SIDE`].
+    /// One channel, padded to a multiple of [`SIDE`].
     #[inline(always)]
     pub fn plane(&self, c: usize) -> &[f32] {
         let first = c * self.stride + MARGIN;
         &self.values()[first..first + self.padded()]
     }
 
-    /// As [`Scanline::plane`], to change.
+    /// As [`Scanline::plane`], mutable.
     #[inline(always)]
     pub fn plane_mut(&mut self, c: usize) -> &mut [f32] {
         let (first, count) = (c * self.stride + MARGIN, self.padded());
         &mut self.values_mut()[first..first + count]
     }
 
-    /// All channels, to change.
+    /// All three channels, mutable.
     #[inline(always)]
     pub fn planes_mut(&mut self) -> [&mut [f32]; 3] {
         let count = self.padded();
@@ -101,7 +101,7 @@ impl Scanline {
         [red, green, blue].map(|p| &mut p[MARGIN..MARGIN + count])
     }
 
-    /// All channels in whole blocks of [`N`]: the row, and values that nothing reads.
+    /// All three channels padded to whole blocks of [`N`] values; the padding is undefined.
     #[inline(always)]
     pub fn blocks_mut(&mut self) -> [&mut [f32]; 3] {
         let count = self.blocks() * N;
@@ -111,14 +111,14 @@ impl Scanline {
         [red, green, blue].map(|p| &mut p[MARGIN..MARGIN + count])
     }
 
-    /// A channel from `by` places before its first pixel to as many after its last whole [`SIDE`]; up to [`MARGIN`].
+    /// One channel from `by` values before its first pixel to `by` values after its padded end; `by` is at most [`MARGIN`].
     #[inline(always)]
     pub fn wide(&self, c: usize, by: usize) -> &[f32] {
         let first = c * self.stride + MARGIN - by;
         &self.values()[first..first + self.padded() + 2 * by]
     }
 
-    /// Goes on as it ends, on both sides.
+    /// Pads both margins by repeating the edge pixel.
     #[inline(always)]
     pub fn extend(&mut self) {
         let (width, padded, stride) = (self.width, self.padded(), self.stride);
@@ -135,7 +135,7 @@ impl Scanline {
         self.width.div_ceil(N)
     }
 
-    /// A block's values.
+    /// Loads block `block` of [`N`] pixels.
     #[inline(always)]
     pub fn load(&self, block: usize, planes: &mut Planes) {
         for (c, plane) in planes.iter_mut().enumerate() {
@@ -144,7 +144,7 @@ impl Scanline {
         }
     }
 
-    /// Puts a block's values back.
+    /// Stores block `block` of [`N`] pixels.
     #[inline(always)]
     pub fn store(&mut self, block: usize, planes: &Planes) {
         for (c, plane) in planes.iter().enumerate() {
@@ -153,7 +153,7 @@ impl Scanline {
         }
     }
 
-    /// Takes a row of RGBA pixels.
+    /// Loads a row of RGBA pixels; alpha is dropped.
     #[inline(always)]
     pub fn take(&mut self, pixels: &[[f32; 4]]) {
         let [red, green, blue] = self.planes_mut();
@@ -163,20 +163,20 @@ impl Scanline {
     }
 }
 
-/// The rows around one that is made, kept until nothing reaches them any more.
+/// A ring of the input rows inside a filter's radius of the row being made.
 pub struct Ring {
     lines: Vec<Scanline>,
     next: usize,
 }
 
 impl Ring {
-    /// BufferPool for `count` rows.
+    /// A ring of `count` rows.
     pub fn new(width: usize, count: usize) -> Self {
         Self { lines: (0..count.max(1)).map(|_| Scanline::new(width)).collect(), next: 0 }
     }
 
-    /// The next row that is missing of `first` to `last`, to be made; `None` when all are there. They are at most as many
-    /// as there is room for, and both only ever grow.
+    /// Claims the next missing row of `first..=last` and gives its number and storage; `None` when all are present. The
+    /// range must fit the ring, and neither end may go back.
     #[inline(always)]
     pub fn missing(&mut self, first: usize, last: usize) -> Option<(usize, &mut Scanline)> {
         let at = self.next.max(first);
@@ -188,7 +188,7 @@ impl Ring {
         Some((at, &mut self.lines[at % count]))
     }
 
-    /// A row that was made.
+    /// Row `y`, which must have been claimed.
     #[inline(always)]
     pub fn get(&self, y: usize) -> &Scanline {
         &self.lines[y % self.lines.len()]

@@ -45,8 +45,8 @@ fn narrowed(taps: &[f64]) -> Vec<f32> {
 const MOST_EDGES: f64 = 0.9;
 
 impl SoftnessKernel {
-    /// How far it reaches in micrometres.
-    pub fn reach(&self) -> f64 {
+    /// Its radius in micrometres.
+    pub fn radius(&self) -> f64 {
         8.0 * self.radius.iter().copied().fold(0.0, f64::max) + 3.0 * self.edge_reach
     }
 

@@ -13,18 +13,18 @@ use super::scanline::{MARGIN, Ring, SIDE, Scanline, held};
 use crate::numeric::lane;
 use rayon::prelude::*;
 
-/// How many levels a picture has.
+/// Number of pyramid levels of a picture of some size.
 pub fn levels(size: [usize; 2]) -> usize {
     let least = size[0].min(size[1]).max(1);
     (least.ilog2() as usize).clamp(1, LEVELS)
 }
 
-/// Light that a picture gives away, row by row.
+/// The part of a picture's light that is spread, row by row.
 pub trait Gives: Sync {
-    /// Whether that is all light, but for [`Gives::share`]: then [`Gives::row`] is not asked.
+    /// True where it is all light times [`Gives::share`]; [`Gives::row`] is then not called.
     const ALL: bool = false;
 
-    /// How much of the light of [`Gives::row`] is given.
+    /// Factor on the light of [`Gives::row`], for each channel.
     fn share(&self) -> f32 {
         1.0
     }
@@ -33,7 +33,7 @@ pub trait Gives: Sync {
     fn row(&self, _from: &Scanline, _light: &mut Scanline) {}
 }
 
-/// A level as it is.
+/// Reads a level without change.
 struct AsItIs;
 
 impl Gives for AsItIs {
@@ -42,17 +42,18 @@ impl Gives for AsItIs {
 
 const BINOMIAL: [f32; 3] = [1.0 / 16.0, 4.0 / 16.0, 6.0 / 16.0];
 
-/// What a picture becomes before its light is put back: a weight of its own, and one of the light that it gives.
+/// What remains of the picture before spread light is added back: `picture` times the pixel plus `light` times the light
+/// that it gives.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Stays {
-    /// Weight of the picture's own pixel.
+    /// Weight of the pixel.
     pub picture: f32,
-    /// Weight of its light.
+    /// Weight of the light that it gives.
     pub light: f32,
 }
 
 impl Stays {
-    /// All of the picture.
+    /// The unchanged picture.
     const WHOLE: Self = Self { picture: 1.0, light: 0.0 };
 
     /// Light is taken from the picture and given back spread: E' = E - L + sum over levels of `weights` times L spread by
@@ -61,22 +62,22 @@ impl Stays {
         Self { picture: 1.0, light: share * (weights.first().map_or(0.0, |w| *w as f32) - 1.0) }
     }
 
-    /// The light that comes back and nothing else.
+    /// Nothing of the picture: only spread light remains.
     pub fn alone(weights: &[f64], share: f32) -> Self {
         Self { picture: 0.0, light: share * weights.first().map_or(0.0, |w| *w as f32) }
     }
 }
 
-/// Levels of a picture of a size that have a weight, the picture itself and the one at half its size always among them.
+/// Number of levels with a weight for a picture of some size; at least two, the picture and half its size.
 pub fn used(weights: &[f64], size: [usize; 2]) -> usize {
     weights.iter().rposition(|w| *w > 0.0).map_or(2, |i| i + 1).clamp(2, levels(size) + 1)
 }
 
-/// The light that leaves its pixel, at half its picture's size, at a quarter and so on, with the weight of each.
+/// The pyramid of spread light, from half the picture's size down, with the weight of each level.
 pub struct Levels(Vec<(PlanarBuffer, f32)>);
 
 impl Levels {
-    /// From that light at half the size, for the `used` levels of a picture.
+    /// Builds `used` levels from the light at half the picture's size.
     pub fn of(
         half: PlanarBuffer,
         weights: &[f64],
@@ -94,25 +95,25 @@ impl Levels {
         Self(levels)
     }
 
-    /// Gives its buffers back.
+    /// Returns its buffers to the pool.
     pub fn done(self, pool: &mut BufferPool) {
         self.0.into_iter().for_each(|(buffer, _)| pool.give(buffer));
     }
 
-    /// What puts the light back onto some columns of the picture's rows.
+    /// Adds the light back to `count` columns of the picture's rows, from column `first` on.
     pub fn back(&self, first: usize, count: usize) -> Option<Box<Back<'_>>> {
         Back::of(&self.0, first, count)
     }
 }
 
-/// Puts light back onto rows at twice its size, with all that lies under it: made row by row as it is reached. Beyond its
-/// edges the picture goes on as it ends.
+/// Upsamples a level, with all coarser ones added, to the rows of the finer one; rows are made when they are first needed.
+/// Edges repeat the last pixel.
 pub struct Back<'a> {
     level: &'a PlanarBuffer,
     weight: f32,
-    /// The first column of its rows.
+    /// First column of its rows, in coarse pixels.
     first: usize,
-    /// By how much that lies before the first one under the finer rows.
+    /// Offset between the first fine and the first coarse column, in coarse pixels.
     before: usize,
     ring: Ring,
     tall: Scanline,
@@ -122,7 +123,7 @@ pub struct Back<'a> {
 impl<'a> Back<'a> {
     fn of(levels: &'a [(PlanarBuffer, f32)], finer: usize, count: usize) -> Option<Box<Self>> {
         let ((level, weight), under) = levels.split_first()?;
-        // One more column on both sides, from an even one on.
+        // One column of halo on both sides, starting at an even one.
         let first = (finer / 2).saturating_sub(1) / 2 * 2;
         let width = ((finer + count).div_ceil(2) + 1).min(level.size()[0]) - first;
         Some(Box::new(Self {
@@ -136,7 +137,7 @@ impl<'a> Back<'a> {
         }))
     }
 
-    /// Onto `keep` times the row `y` of the picture; rows come in order.
+    /// line = keep * line + spread light of row `y`. Rows come in rising order.
     pub fn put(&mut self, y: usize, keep: f32, line: &mut Scanline) {
         let Self { level, weight, first, before, ring, tall, under } = self;
         let last = level.size()[1] - 1;
@@ -153,7 +154,7 @@ impl<'a> Back<'a> {
     }
 }
 
-/// A row times a weight.
+/// out = weight * row.
 struct Weighted<'a> {
     weight: f32,
     row: &'a mut Scanline,
@@ -170,7 +171,7 @@ impl pulp::NullaryFnOnce for Weighted<'_> {
     }
 }
 
-/// Three rows put back onto one at twice their size.
+/// Upsamples three coarse rows to one fine row by their weights.
 struct PutBack<'a> {
     rows: [&'a Scanline; 3],
     parts: [f32; 3],
@@ -204,10 +205,10 @@ impl pulp::NullaryFnOnce for PutBack<'_> {
     }
 }
 
-/// Columns of a picture that one at half its size reaches.
+/// Radius of the binomial in fine pixels.
 pub const HALVING: usize = 2;
 
-/// Rows of a picture's light at half its size.
+/// Downsamples the light of a picture to half its size, row by row.
 pub struct Halving<'a, G> {
     gives: &'a G,
     stays: Stays,
@@ -217,14 +218,14 @@ pub struct Halving<'a, G> {
 }
 
 impl<'a, G: Gives> Halving<'a, G> {
-    /// For a band of a picture of a size.
+    /// For one band of a picture of `size`.
     pub fn new(gives: &'a G, stays: Stays, size: [usize; 2]) -> Self {
         let light = Scanline::new(if G::ALL { 1 } else { size[0] });
         Self { gives, stays, row: Scanline::new(size[0]), light, halves: Halves::new(size) }
     }
 
-    /// The row `y`. `before` writes the picture's rows that it reaches, and `after` is handed each of them with what
-    /// stays of it; where all light is given, as it is.
+    /// Fills `line` with row `y` at half the size. `before` supplies the picture's rows; `after` receives each of them once, in
+    /// order, with what remains of it (unchanged where all light is given).
     pub fn row(&mut self, y: usize, out: &mut Scanline, before: &mut Before<'_>, after: &mut Before<'_>) {
         let Self { gives, stays, row, light, halves } = self;
         halves.row(y, out, &mut |at, half| {
@@ -241,7 +242,7 @@ impl<'a, G: Gives> Halving<'a, G> {
     }
 }
 
-/// A row's light, and what stays of the row.
+/// Splits a row into the light that it gives and what remains.
 struct Apart<'a, G> {
     gives: &'a G,
     stays: Stays,
@@ -264,26 +265,26 @@ impl<G: Gives> pulp::NullaryFnOnce for Apart<'_, G> {
     }
 }
 
-/// Takes a row of what comes before.
+/// Receives a row of the preceding stage.
 pub type Give<'a> = dyn FnMut(&mut Scanline) + 'a;
 
-/// Rows through the binomial at every second place and every second row.
+/// The binomial (1 4 6 4 1)/16 across and down at every second pixel and row.
 pub struct Halves {
     height: usize,
-    /// Rows at every second place.
+    /// Rows filtered across, at every second column.
     ring: Ring,
-    /// The even and the odd places of a row, in two of its planes.
+    /// Even and odd columns of a row, in two planes of a scanline.
     parts: Scanline,
 }
 
 impl Halves {
-    /// For rows of a picture of a size.
+    /// For rows of a picture of `size`.
     pub fn new([width, height]: [usize; 2]) -> Self {
         let half = width.div_ceil(2);
         Self { height, ring: Ring::new(half, 5), parts: Scanline::new(half + 2 * SIDE) }
     }
 
-    /// The row `y` at half the size. `rows` is asked for those that it reaches, and gives each to what it is given.
+    /// Fills `line` with row `y` at half the size; `rows` supplies the rows inside its radius.
     pub fn row(&mut self, y: usize, out: &mut Scanline, rows: &mut dyn FnMut(usize, &mut Give<'_>)) {
         let Self { height, ring, parts } = self;
         let last = *height - 1;
@@ -295,7 +296,7 @@ impl Halves {
     }
 }
 
-/// The binomial of what lies in five places.
+/// (1 4 6 4 1)/16 of five values.
 #[inline(always)]
 fn binomial(out: &mut [f32], from: [&[f32]; 5]) {
     let n = out.len();
@@ -306,7 +307,7 @@ fn binomial(out: &mut [f32], from: [&[f32]; 5]) {
     }
 }
 
-/// The binomial at every second place of a row.
+/// The binomial at every second column of a row.
 struct Halve<'a> {
     row: &'a mut Scanline,
     parts: &'a mut Scanline,
@@ -335,7 +336,7 @@ impl pulp::NullaryFnOnce for Halve<'_> {
     }
 }
 
-/// The binomial of five rows.
+/// (1 4 6 4 1)/16 of five rows.
 struct Combine<'a> {
     rows: [&'a Scanline; 5],
     out: &'a mut Scanline,
@@ -352,7 +353,7 @@ impl pulp::NullaryFnOnce for Combine<'_> {
     }
 }
 
-/// A level at half its size.
+/// Downsamples a level to half its size.
 fn down(from: &dyn RowSource, size: [usize; 2], precision: Precision, pool: &mut BufferPool) -> PlanarBuffer {
     let [width, height] = size.map(|v| v.div_ceil(2));
     let mut to = pool.buffer([width, height], precision);
@@ -367,16 +368,16 @@ fn down(from: &dyn RowSource, size: [usize; 2], precision: Precision, pool: &mut
     to
 }
 
-/// Weights of the coarse rows above, at and below the one that a row lies in, which put it back at twice the size.
+/// Weights of the coarse rows above, at and below the coarse row of fine row `y`, for upsampling by the binomial.
 #[inline(always)]
 pub fn back(y: usize) -> [f32; 3] {
     if y.is_multiple_of(2) { [0.125, 0.75, 0.125] } else { [0.0, 0.5, 0.5] }
 }
 
-/// Places beside a coarse row that are looked at: one, and those that it may begin before a finer one.
+/// Margin of a coarse row, in coarse pixels: one of the binomial's radius, and the most by which it may start early.
 const BEFORE: usize = 4;
 
-/// Puts a coarse row, from the place `first` on, to one twice as long, between its places too.
+/// Upsamples a coarse row across to twice its length by the binomial, starting at coarse column `first`.
 #[inline(always)]
 pub fn across(coarse: &mut Scanline, first: usize, line: &mut Scanline, put: impl Fn(&mut f32, f32)) {
     coarse.extend();

@@ -61,8 +61,8 @@ impl WeaveKernel {
         [0, 1].map(|i| self.by[i] * slow(self.keys[i], frame, self.slowness))
     }
 
-    /// How far it reaches in micrometres.
-    pub fn reach(&self) -> f64 {
+    /// Its radius in micrometres.
+    pub fn radius(&self) -> f64 {
         4.0 * self.by[0].max(self.by[1])
     }
 
@@ -95,7 +95,7 @@ impl Wide for Move {
         Box::new(Moving { of: self, ring: Ring::new(width, 4), long })
     }
 
-    fn reach(&self) -> usize {
+    fn halo(&self) -> usize {
         self.whole[0].unsigned_abs() + 2
     }
 }

@@ -381,7 +381,7 @@ fn cut<'a>(r: &PictureRequest, graph: &Graph, whole: &'a Proxy, shown: &'a Proxy
             let [x, y, w, h] = span(view, geometry.size);
             (shown, Cut::whole(FrameGeometry { origin: [0, 0], ..geometry.part([x, y], [w, h]) }))
         }
-        Some(view) => (whole, Cut::part(geometry, span(view, geometry.size), graph.reach(&geometry))),
+        Some(view) => (whole, Cut::part(geometry, span(view, geometry.size), graph.halo(&geometry))),
         None => (whole, Cut::whole(geometry)),
     }
 }
