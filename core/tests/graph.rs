@@ -151,7 +151,8 @@ fn through_tables_a_textured_picture_is_nearly_the_exact_one_and_tables_that_are
         graph.run(&mut exact, &geometry, &NEVER).unwrap();
         let mut quick = source.clone();
         let window = Window { pixels: &source, width: w, at: [0, 0] };
-        let made = graph.textured(Some(&tables), &window, &geometry, &mut Room::default(), &NEVER).unwrap();
+        let made =
+            graph.textured(Some(&tables), &window, &geometry, &mut BufferPool::default(), &NEVER).unwrap();
         graph.finish(Some(&tables), &made, Target::over([w, h], &mut quick));
         let off = mean(&differences(&exact, &quick));
         // Dragging quality: a just noticeable difference is about 1 (common practice).

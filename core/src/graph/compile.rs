@@ -3,7 +3,7 @@
 //! The compiler follows the domain that values are in and puts in a change of domain only where the next step needs one,
 //! so an inactive step costs nothing and changes no bit.
 
-use super::compiler::{Compiler, State, rendered_for};
+use super::compiler::{Compiler, State, rendered_for, spatial};
 use super::filmed::{self, Filmed};
 use super::program::{LeftOut, OF_GROUP, Op, Program};
 use super::run::{Graph, Signal};
@@ -123,7 +123,8 @@ impl Program {
         let state = if step.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
         let display = Display::sdr(P3_D65);
         let (source, nodes) = (Reference::Scene, Vec::new());
-        let mut c = Compiler { ops: Vec::new(), state, display, source, bounded: true, nodes };
+        let mut c =
+            Compiler { ops: Vec::new(), state, display, source, bounded: true, nodes, texture: false };
         let end = if step.renders() { State::ScreenCode } else { state };
         match step.zone {
             Zone::Film if step.renders() => c.film(&Filmed::of(&Path::of(vec![step.clone()])), false),
@@ -167,7 +168,10 @@ fn compiled(
     to: &Encoding,
     texture: bool,
 ) -> Result<(Compiler, Vec<LeftOut>), CompileError> {
-    let active = |zone: Zone| path.steps.iter().filter(move |s| s.zone == zone && path.works(s));
+    let active = |zone: Zone| {
+        let works = path.steps.iter().filter(move |s| s.zone == zone && path.works(s));
+        works.filter(move |s| texture || spatial(s).is_none())
+    };
     all_tables_there(active(Zone::Scene).chain(active(Zone::Screen)))?;
     let film = Filmed::of(path);
     let mut left_out = Vec::new();
@@ -181,7 +185,9 @@ fn compiled(
         }));
     }
     if !texture {
-        left_out.extend(active(Zone::Film).filter(|s| !s.renders()).map(|s| LeftOut {
+        let film = active(Zone::Film).filter(|s| !s.renders());
+        let elsewhere = path.steps.iter().filter(|s| path.works(s) && spatial(s).is_some());
+        left_out.extend(elsewhere.chain(film).map(|s| LeftOut {
             step: s.name.clone(),
             why: format!("picture only: {}", s.values.info().picture_only),
         }));
@@ -200,6 +206,7 @@ fn compiled(
     let lit = texture && film.on_light();
     let same = from.same_codes(to) && if to_display { stays } else { !lit };
     let mut c = Compiler::begin(from, to, stays);
+    c.texture = texture;
     if still && same {
         c.ops.clear();
         return Ok((c, left_out));
@@ -217,7 +224,7 @@ fn compiled(
         }
         c.go(State::SceneLinear);
         if lit {
-            c.cut(Signal::Light, false, film.light());
+            c.cut(Signal::Light, None, film.light());
         }
         c.matrix(to.matrix_from(&AP1));
     }

@@ -11,6 +11,7 @@ use crate::colour::{
     primaries::{AP1, P3_D65},
     transfer::Transfer,
 };
+use crate::film::Chain;
 use crate::look::{Group, Path, Step};
 use crate::region::Region;
 use crate::step::plain::{
@@ -20,6 +21,8 @@ use crate::step::plain::{
 };
 use crate::step::{Domain, Kernel, PlainRendering, Site, Values, Zone};
 use crate::texture::Texture;
+use crate::texture::mix::Mix;
+use crate::texture::passes::Slot;
 
 /// What the values between two operations are.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -71,6 +74,16 @@ pub(super) struct Compiler {
     pub(super) bounded: bool,
     /// What lies before the last colour work; empty where there is no texture.
     pub(super) nodes: Vec<Node>,
+    /// Whether steps with a radius or a place become nodes; they are left out otherwise.
+    pub(super) texture: bool,
+}
+
+/// What a step outside of the Film zone puts on the picture, on light. `None` for what works on each pixel by itself.
+pub(super) fn spatial(step: &Step) -> Option<Texture> {
+    if step.zone == Zone::Film || step.values.info().picture_only.is_empty() {
+        return None;
+    }
+    step.values.texture(step.strength, &Chain::new(None, None))
 }
 
 /// The display that a path renders for. Scene light is rendered for the display that is delivered to. A display source is
@@ -150,7 +163,61 @@ impl Compiler {
         }
     }
 
+    /// To a zone's linear light.
+    fn go_linear(&mut self, zone: Zone) {
+        self.go(if zone == Zone::Screen { State::ScreenLinear } else { State::SceneLinear });
+    }
+
+    /// Ends a point and keeps the picture, with the matte of a region where there is one.
+    fn keep(&mut self, slot: Slot, zone: Zone, region: Option<&Region>) {
+        self.cut(Signal::Light, Some(slot), Vec::new());
+        if let Some(region) = region {
+            let coded = Op::Encode(zone_transfer(zone));
+            let matte = Op::Matte { slot: OF_GROUP, kernel: region.colours.kernel(zone) };
+            let program = program(vec![coded, matte, Op::ShowMatte], Vec::new());
+            self.nodes.push(Node::Matte { slot, program });
+        }
+    }
+
+    /// A step that has a radius or a place, on the zone's light.
+    fn spatial(&mut self, step: &Step, texture: Texture) {
+        if step.zone != Zone::Screen {
+            self.bound();
+        }
+        self.go_linear(step.zone);
+        match &step.region {
+            None => self.cut(Signal::Light, None, vec![texture]),
+            Some(region) => {
+                self.keep(Slot::Step, step.zone, Some(region));
+                self.nodes.push(Node::Spatial(texture));
+                self.nodes.push(Node::Mix(Slot::Step, Mix { strength: 1.0, matted: true, coded: None }));
+            }
+        }
+        self.bounded = false;
+    }
+
+    /// A group with such steps that counts in part.
+    fn spatial_group(&mut self, group: &Group, zone: Zone, steps: Vec<&Step>) {
+        if zone != Zone::Screen {
+            self.bound();
+        }
+        self.go_linear(zone);
+        self.keep(Slot::Group, zone, group.region.as_ref());
+        steps.into_iter().for_each(|s| self.step(s));
+        self.go_linear(zone);
+        self.cut(Signal::Light, None, Vec::new());
+        let (strength, matted) = (group.strength as f32, group.region.is_some());
+        self.nodes.push(Node::Mix(Slot::Group, Mix { strength, matted, coded: Some(zone_transfer(zone)) }));
+        self.bounded = false;
+    }
+
     pub(super) fn step(&mut self, step: &Step) {
+        if let Some(texture) = spatial(step) {
+            if self.texture {
+                self.spatial(step, texture);
+            }
+            return;
+        }
         let Some(work) = Work::of(&step.values, self.site(step.zone)) else { return };
         let (zone, domain) = (step.zone, step.values.domain());
         let state = match (zone, domain) {
@@ -200,6 +267,11 @@ impl Compiler {
     pub(super) fn steps(&mut self, path: &Path, zone: Zone) {
         for (group, steps) in path.runs(zone) {
             let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
+            if let Some(group) = shared.filter(|_| self.texture && steps.iter().any(|s| spatial(s).is_some()))
+            {
+                self.spatial_group(group, zone, steps);
+                continue;
+            }
             let bounded = self.bounded;
             if let Some(g) = shared {
                 self.go_encoded(zone);
@@ -226,11 +298,14 @@ impl Compiler {
             return self.steps(path, Zone::Screen);
         }
         self.go(State::ScreenLinear);
-        let begun = self.ops.len();
         self.steps(path, Zone::Screen);
         self.go(State::ScreenLinear);
         // The same steps on the neutral scale, from black to the peak.
-        let ramp = Program { ops: self.ops[begun..].to_vec(), left_out: Vec::new() };
+        let mut flat =
+            Self { ops: Vec::new(), state: State::ScreenLinear, nodes: Vec::new(), texture: false, ..*self };
+        flat.steps(path, Zone::Screen);
+        flat.go(State::ScreenLinear);
+        let ramp = Program { ops: flat.ops, left_out: Vec::new() };
         const POINTS: usize = 256;
         let light = |i: usize| self.display.headroom as f32 * i as f32 / (POINTS - 1) as f32;
         let mut pixels: Vec<[f32; 4]> = (0..POINTS).map(|i| [light(i), light(i), light(i), 1.0]).collect();
@@ -252,8 +327,9 @@ impl Compiler {
         // Lights of an HDR source that come down to a lesser display are lights of a scene: the pair would clip them.
         let comes_down = from.reference == Reference::Display && display.headroom < from.display().headroom;
         let rendered = if comes_down { Reference::Scene } else { source };
-        let (bounded, nodes) = (false, Vec::new());
-        let mut c = Self { ops, state: State::SceneLinear, display, source: rendered, bounded, nodes };
+        let (bounded, nodes, texture) = (false, Vec::new(), false);
+        let mut c =
+            Self { ops, state: State::SceneLinear, display, source: rendered, bounded, nodes, texture };
         if stays {
             c.state = State::Display;
             return c;
@@ -282,11 +358,13 @@ impl Compiler {
         program(self.ops, left_out)
     }
 
-    /// Ends a point here: `textures` run on the picture as it is now.
-    pub(super) fn cut(&mut self, gives: Signal, keep: bool, textures: Vec<Texture>) {
+    /// Ends a point here: the picture is kept as it is now, and `textures` run on it.
+    pub(super) fn cut(&mut self, gives: Signal, keep: Option<Slot>, textures: Vec<Texture>) {
         let ops = std::mem::take(&mut self.ops);
-        self.nodes.push(Node::Point { program: program(ops, Vec::new()), gives });
-        self.nodes.extend(keep.then_some(Node::Keep));
+        if !ops.is_empty() || self.nodes.is_empty() {
+            self.nodes.push(Node::Point { program: program(ops, Vec::new()), gives });
+        }
+        self.nodes.extend(keep.map(Node::Keep));
         self.nodes.extend(textures.into_iter().map(Node::Spatial));
     }
 
@@ -295,7 +373,7 @@ impl Compiler {
         self.bound();
         self.go(State::SceneLinear);
         if texture && film.on_light() {
-            self.cut(Signal::Light, false, film.light());
+            self.cut(Signal::Light, None, film.light());
         }
         match &film.rendering {
             filmed::Rendering::Plain(step) => {
@@ -312,11 +390,11 @@ impl Compiler {
     /// Texture where no film is: as if on a straight one.
     pub(super) fn on_plain(&mut self, film: &Filmed<'_>) {
         if film.on_exposure() {
-            self.cut(Signal::Light, false, film.exposure());
+            self.cut(Signal::Light, None, film.exposure());
         }
         if film.on_density() {
             self.ops.push(Op::Straight);
-            self.cut(Signal::Density, false, film.density());
+            self.cut(Signal::Density, None, film.density());
             self.ops.push(Op::Unstraight);
         }
     }
@@ -346,15 +424,15 @@ impl Compiler {
         let needs_scene =
             !films.others.is_empty() || FilmEnd::new(chain, standard, &self.display).needs_scene();
         if needs_scene {
-            self.cut(Signal::Light, true, Vec::new());
+            self.cut(Signal::Light, Some(Slot::End), Vec::new());
         }
         self.ops.push(Op::Expose(chain.exposing.clone()));
         if on_exposure {
-            self.cut(Signal::Light, false, film.exposure());
+            self.cut(Signal::Light, None, film.exposure());
         }
         self.ops.push(Op::Develop(chain.developing.clone()));
         if on_density {
-            self.cut(Signal::Density, false, film.density());
+            self.cut(Signal::Density, None, film.density());
         }
         self.ops.push(Op::Print(Box::new(chain.printing.clone())));
         let film = Film::new(chain, standard, &self.display);
@@ -390,6 +468,11 @@ impl Compiler {
         }
         self.ops.push(Op::Fit(Cube::of(&display)));
     }
+}
+
+/// The transfer of a zone's code values.
+fn zone_transfer(zone: Zone) -> Transfer {
+    if zone == Zone::Screen { SCREEN_TRANSFER } else { Transfer::AcesCct }
 }
 
 /// A program without operations that do nothing.

@@ -1,4 +1,6 @@
-//! The graph: what a path compiles to, and running it. Colour work of each pixel by itself ([`Program`]), and texture between.
+//! The graph: what a path compiles to, and running it. Its nodes ([`Node`]) are colour work of each pixel by itself ([`Program`]),
+//! what has a radius or a place, mattes, and blends with pictures that were kept; what works on each pixel by itself is one
+//! program with its mattes and blends as long as nothing between them has a radius.
 //!
 //! Everything that anybody sees or measures of a path is the graph's own output or a named point of it.
 

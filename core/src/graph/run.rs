@@ -9,7 +9,8 @@ use crate::picture::to_bytes;
 use crate::table::{Domain, Table, TableError};
 use crate::texture::buffer::{BufferPool, Precision, band};
 use crate::texture::chain::{Point, RowSource, Window};
-use crate::texture::passes::{Item, Made, Work};
+use crate::texture::mix::Mix;
+use crate::texture::passes::{Item, Made, Slot, Work};
 use crate::texture::scanline::Scanline;
 use crate::texture::{FrameGeometry, Pixels, Texture};
 use rayon::prelude::*;
@@ -35,8 +36,17 @@ pub enum Node {
         /// What the values are then.
         gives: Signal,
     },
-    /// The picture as it is here is needed again at the end.
-    Keep,
+    /// The picture as it is here is needed again.
+    Keep(Slot),
+    /// The matte of a region: of the picture that is kept in a slot, by colour work that puts it in place of the colours.
+    Matte {
+        /// Where the picture is kept.
+        slot: Slot,
+        /// From the picture to the matte.
+        program: Program,
+    },
+    /// A group or a step counts in part: the picture is blended with the one that is kept.
+    Mix(Slot, Mix),
     /// What reaches beyond a pixel, or depends on its place.
     Spatial(Texture),
 }
@@ -115,7 +125,7 @@ impl Graph {
 
     /// Whether the picture of some place is needed again at the end.
     fn keeps(&self) -> bool {
-        self.nodes.contains(&Node::Keep)
+        self.nodes.contains(&Node::Keep(Slot::End))
     }
 
     /// What the values are at the end of all nodes; nothing where there is none.
@@ -187,14 +197,22 @@ impl Graph {
         Work { geometry, precision: precision(tables), pool, stop }.run(&items(&self.nodes, &works), source)
     }
 
-    /// Colour work of all points.
+    /// Colour work of all points and mattes, in order.
     fn works<'a>(&'a self, tables: Option<&'a GraphTables>) -> Vec<Colour<'a>> {
         let mut given = None;
         let mut works = Vec::new();
-        for (i, (program, gives)) in self.points().enumerate() {
-            let table = tables.and_then(|t| t.points.get(i)?.as_deref());
-            works.push(Colour::of(program, table, given, Some(gives)));
-            given = Some(gives);
+        let mut i = 0;
+        for node in &self.nodes {
+            match node {
+                Node::Point { program, gives } => {
+                    let table = tables.and_then(|t| t.points.get(i)?.as_deref());
+                    works.push(Colour::of(program, table, given, Some(*gives)));
+                    given = Some(*gives);
+                    i += 1;
+                }
+                Node::Matte { program, .. } => works.push(Colour::Exact(program)),
+                Node::Keep(_) | Node::Mix(..) | Node::Spatial(_) => {}
+            }
         }
         works
     }
@@ -298,7 +316,9 @@ fn items<'a>(nodes: &'a [Node], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
     let mut works = works.iter();
     let item = |node: &'a Node| match node {
         Node::Point { .. } => works.next().map(|work| Item::Colour(work)),
-        Node::Keep => Some(Item::Keep),
+        Node::Keep(slot) => Some(Item::Keep(*slot)),
+        Node::Matte { slot, .. } => works.next().map(|work| Item::Matte(*slot, work)),
+        Node::Mix(slot, mix) => Some(Item::Mix(*slot, *mix)),
         Node::Spatial(texture) => Some(Item::Texture(texture)),
     };
     nodes.iter().filter_map(item).collect()

@@ -13,6 +13,7 @@ mod edges;
 pub mod flicker;
 pub mod grain;
 pub mod halation;
+pub mod mix;
 pub mod noise;
 pub mod passes;
 pub mod point_spread;

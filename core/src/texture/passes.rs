@@ -8,6 +8,7 @@
 use super::buffer::{BufferPool, PlanarBuffer, Precision, band};
 use super::chain::{Before, Chain, Point, Ready, RowSource, Stage, Wide};
 use super::columns::Columns;
+use super::mix::{Mix, Mixing};
 use super::scanline::Scanline;
 use super::spread::{self, Back, Gives, Halving, Levels, Stays};
 use super::{FrameGeometry, Texture, halation};
@@ -16,12 +17,29 @@ use std::ops::Range;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+/// Where pictures are kept on the way.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Slot {
+    /// For the end.
+    End,
+    /// For the group that is being worked on.
+    Group,
+    /// For the step that is being worked on.
+    Step,
+}
+
+const SLOTS: usize = 3;
+
 /// One item of work on a picture; items run in order.
 pub enum Item<'a> {
     /// Colour work.
     Colour(&'a dyn Point),
-    /// Keeps the picture as it is here for the end.
-    Keep,
+    /// Keeps the picture as it is here.
+    Keep(Slot),
+    /// Makes a matte of the picture that is kept: the work puts it in place of the colours.
+    Matte(Slot, &'a dyn Point),
+    /// Blends the picture with the one that is kept, which is given up.
+    Mix(Slot, Mix),
     /// Texture.
     Texture(&'a Texture),
     /// Replaces the picture by what halation adds to it.
@@ -33,7 +51,7 @@ pub enum Item<'a> {
 pub struct Made {
     /// The picture after all items.
     pub picture: PlanarBuffer,
-    /// The picture at [`Item::Keep`], where there is one.
+    /// The picture kept for the end, where there is one.
     pub aside: Option<PlanarBuffer>,
 }
 
@@ -65,8 +83,8 @@ pub struct Work<'a> {
 /// Where the stored picture is.
 enum From<'a> {
     Source(&'a dyn RowSource),
-    PlanarBuffer(PlanarBuffer),
-    Aside(PlanarBuffer),
+    Buffer(PlanarBuffer),
+    Kept(Arc<PlanarBuffer>),
 }
 
 /// The stored picture and the stages queued on it.
@@ -75,24 +93,41 @@ struct Pending<'a> {
     ready: Vec<Ready<'a>>,
     /// Spread light that the first queued stage adds back.
     levels: Option<Arc<Levels>>,
-    aside: Option<PlanarBuffer>,
+    /// What is kept in each [`Slot`], and the mattes of it.
+    kept: [Option<Arc<PlanarBuffer>>; SLOTS],
+    mattes: [Option<Arc<PlanarBuffer>>; SLOTS],
+    /// What queued stages read, to be given back after them.
+    read: Vec<Arc<PlanarBuffer>>,
 }
 
 impl<'a> Pending<'a> {
     fn new(source: &'a dyn RowSource) -> Self {
-        Self { from: From::Source(source), ready: Vec::new(), levels: None, aside: None }
+        Self::of(From::Source(source), Vec::new())
+    }
+
+    fn of(from: From<'a>, ready: Vec<Ready<'a>>) -> Self {
+        Self {
+            from,
+            ready,
+            levels: None,
+            kept: Default::default(),
+            mattes: Default::default(),
+            read: Vec::new(),
+        }
     }
 
     fn source(&self) -> &dyn RowSource {
         match &self.from {
             From::Source(source) => *source,
-            From::PlanarBuffer(buffer) | From::Aside(buffer) => buffer,
+            From::Buffer(buffer) => buffer,
+            From::Kept(buffer) => &**buffer,
         }
     }
 
     /// Clears the queue and returns the spread light's buffers.
     fn done(&mut self, pool: &mut BufferPool) {
         self.ready.clear();
+        self.read.drain(..).for_each(|buffer| give(pool, buffer));
         if let Some(levels) = self.levels.take().and_then(|l| Arc::try_unwrap(l).ok()) {
             levels.done(pool);
         }
@@ -100,11 +135,27 @@ impl<'a> Pending<'a> {
 
     /// Returns all buffers to the pool.
     fn drop_into(mut self, pool: &mut BufferPool) {
-        self.done(pool);
-        if let From::PlanarBuffer(buffer) | From::Aside(buffer) = self.from {
-            pool.give(buffer);
+        self.ready.clear();
+        match std::mem::replace(&mut self.from, From::Source(&Nothing)) {
+            From::Buffer(buffer) => pool.give(buffer),
+            From::Kept(_) | From::Source(_) => {}
         }
-        self.aside.into_iter().for_each(|buffer| pool.give(buffer));
+        self.done(pool);
+        self.kept.into_iter().chain(self.mattes).flatten().for_each(|buffer| give(pool, buffer));
+    }
+}
+
+/// Nothing, in place of a picture that was given back.
+struct Nothing;
+
+impl RowSource for Nothing {
+    fn row(&self, _: usize, _: usize, _: &mut Scanline) {}
+}
+
+/// Returns a buffer to the pool when nobody else has it.
+fn give(pool: &mut BufferPool, buffer: Arc<PlanarBuffer>) {
+    if let Ok(buffer) = Arc::try_unwrap(buffer) {
+        pool.give(buffer);
     }
 }
 
@@ -146,7 +197,9 @@ impl Work<'_> {
             pending.drop_into(self.pool);
             return None;
         };
-        let Some(aside) = pending.aside else { return Some(Made { picture, aside: None }) };
+        let aside = pending.kept[Slot::End as usize].take().and_then(Arc::into_inner);
+        pending.drop_into(self.pool);
+        let Some(aside) = aside else { return Some(Made { picture, aside: None }) };
         match self.weave(items, aside) {
             Some(aside) => Some(Made { picture, aside: Some(aside) }),
             None => {
@@ -213,7 +266,22 @@ impl Work<'_> {
                     self.spread(pending, &weights, *k, Stays::alone(&weights, k.share()))?;
                 }
                 Item::Texture(texture) => pending.ready.extend(texture.ready(self.geometry)),
-                Item::Keep => pending.from = From::Aside(self.render(pending)?),
+                Item::Keep(slot) => {
+                    let kept = Arc::new(self.render(pending)?);
+                    pending.from = From::Kept(kept.clone());
+                    pending.kept[*slot as usize] = Some(kept);
+                }
+                Item::Matte(slot, work) => {
+                    let Some(kept) = pending.kept[*slot as usize].clone() else { continue };
+                    let matte = self.pass(&*kept, &[Ready::point(*work)])?;
+                    pending.mattes[*slot as usize] = Some(Arc::new(matte));
+                }
+                Item::Mix(slot, mix) => {
+                    let Some(kept) = pending.kept[*slot as usize].take() else { continue };
+                    let matte = pending.mattes[*slot as usize].take();
+                    pending.read.extend([Some(kept.clone()), matte.clone()].into_iter().flatten());
+                    pending.ready.push(Ready::wide(Mixing { mix: *mix, kept, matte }));
+                }
             }
         }
         Some(())
@@ -234,7 +302,7 @@ impl Work<'_> {
         pending.levels = Some(levels.clone());
         let keep = if G::ALL { stays.picture + stays.light } else { 1.0 };
         pending.ready.push(Ready::wide(Spread { keep, levels }));
-        pending.from = From::PlanarBuffer(buffer);
+        pending.from = From::Buffer(buffer);
         Some(())
     }
 
@@ -248,7 +316,7 @@ impl Work<'_> {
         if ready.is_empty() {
             return Some(aside);
         }
-        let mut pending = Pending { from: From::PlanarBuffer(aside), ready, levels: None, aside: None };
+        let mut pending = Pending::of(From::Buffer(aside), ready);
         let woven = self.render(&mut pending);
         if woven.is_none() {
             pending.drop_into(self.pool);
@@ -268,17 +336,11 @@ impl Work<'_> {
         pending: &mut Pending<'_>,
         pass: impl FnOnce(&mut Self, &dyn RowSource, &[Ready<'_>]) -> Option<(PlanarBuffer, T)>,
     ) -> Option<(PlanarBuffer, T)> {
-        struct Nothing;
-        impl RowSource for Nothing {
-            fn row(&self, _: usize, _: usize, _: &mut Scanline) {}
-        }
         let made = pass(self, pending.source(), &pending.ready)?;
-        pending.done(self.pool);
-        match std::mem::replace(&mut pending.from, From::Source(&Nothing)) {
-            From::PlanarBuffer(buffer) => self.pool.give(buffer),
-            From::Aside(buffer) => pending.aside = Some(buffer),
-            From::Source(_) => {}
+        if let From::Buffer(buffer) = std::mem::replace(&mut pending.from, From::Source(&Nothing)) {
+            self.pool.give(buffer);
         }
+        pending.done(self.pool);
         Some(made)
     }
 
