@@ -5,6 +5,7 @@ import { pickedSteps, useWork } from "../document/work";
 import { say, useSession } from "../session/session";
 import { refusedName } from "../ui/units";
 import { firstStock, withFilm } from "./film";
+import type { CommandId } from "./keymap";
 
 const ORDER: Zone[] = ["scene", "film", "screen"];
 
@@ -363,12 +364,12 @@ export async function keepFavourite(): Promise<void> {
   }
 }
 
-/** Keys, with Ctrl, that work wherever there is a path. */
-export const KEYS_OF_PATH: Record<string, () => void> = {
-  c: copy,
-  x: cutOut,
-  v: paste,
-  g: () => {
+/** Commands on what is selected that work by their keys wherever there is a path. */
+export const PATH_COMMANDS: Partial<Record<CommandId, () => void>> = {
+  copy,
+  cut: cutOut,
+  paste,
+  group: () => {
     const { step, document } = useWork.getState();
     if (step && document?.path.groups?.some((x) => x.id === step)) ungroup(step);
     else group();

@@ -1,48 +1,12 @@
 /** All keys on one sheet. */
+import { rowsOf } from "../commands/keymap";
 import { useSession } from "../session/session";
 import { Dialog } from "../ui/controls";
 
 const KEYS: { title: string; keys: [string, string][] }[] = [
-  {
-    title: "Everywhere",
-    keys: [
-      ["?", "this sheet"],
-      ["Esc", "closes or ends what was opened last"],
-      ["Ctrl Z, Ctrl Shift Z", "undo, redo"],
-      ["Tab, Shift Tab", "next control, the one before"],
-    ],
-  },
-  {
-    title: "Seeing, in Balance and Look",
-    keys: [
-      ["A (hold)", "the untouched shot"],
-      ["V (hold)", "the last saved version"],
-      ["S, D (hold)", "bypass the step, the group"],
-      ["M (hold)", "rest on middle grey"],
-      ["F", "the shot before, to and fro"],
-      ["Page Up, Page Down", "shot before, next shot"],
-      ["← →", "frame before, next frame"],
-      ["P", "play, pause"],
-      ["I, O", "first frame, last frame"],
-      ["Z", "fit, pixel for pixel"],
-      ["K", "loupe (Look)"],
-      ["U", "surround"],
-      ["W", "picture over the whole window"],
-    ],
-  },
-  {
-    title: "Steps on the path",
-    keys: [
-      ["Ctrl or Shift and click", "select several"],
-      ["F2", "rename"],
-      ["Del", "delete"],
-      ["Ctrl D", "duplicate"],
-      ["Alt ↑, Alt ↓", "move up, move down"],
-      ["Ctrl C, X, V", "copy, cut, paste"],
-      ["Ctrl G", "group, ungroup"],
-      ["R, G, B, L", "printer points while Print is selected; with Shift down"],
-    ],
-  },
+  { title: "Everywhere", keys: [...rowsOf("Everywhere"), ["Tab, Shift Tab", "next control, the one before"]] },
+  { title: "Seeing, in Balance and Look", keys: rowsOf("Seeing, in Balance and Look") },
+  { title: "Steps on the path", keys: [["Ctrl or Shift and click", "select several"], ...rowsOf("Steps on the path")] },
   {
     title: "Values",
     keys: [

@@ -1,7 +1,8 @@
 /** The keys that work everywhere. */
 import { useEffect } from "react";
 import { cut } from "../places/balance/Toolbar";
-import { KEYS_OF_PATH } from "../commands/commands";
+import { PATH_COMMANDS } from "../commands/commands";
+import { commandOf, type CommandId } from "../commands/keymap";
 import { fill } from "../picture/ViewBar";
 import { hasTexture } from "../picture/reel";
 import { printerPoint } from "../steps/film/printer";
@@ -10,10 +11,10 @@ import { rowOf, say, shotInHand, useSession, type Held } from "../session/sessio
 import { useWork } from "../document/work";
 
 /** What is shown while a key is held. */
-const HOLD: Record<string, Held> = { a: "untouched", v: "version", m: "rest", s: "step", d: "group" };
+const HELD: Partial<Record<CommandId, Held>> = { untouched: "untouched", version: "version", middleGrey: "rest", bypassStep: "step", bypassGroup: "group" };
 
-/** Keys of the printer's lights: a point more, with Shift a point less. */
-const PRINTER = { r: "red", g: "green", b: "blue", l: "all" } as Record<string, "red" | "green" | "blue" | "all" | undefined>;
+/** The printer's lights: a point more, with Shift a point less. */
+const LIGHTS: Partial<Record<CommandId, "red" | "green" | "blue" | "all">> = { red: "red", green: "green", blue: "blue", allLights: "all" };
 
 /** Whether keys go into a text; sliders and boxes have keys of their own, but no letters. */
 function typing(target: EventTarget | null): boolean {
@@ -53,32 +54,32 @@ function turn(by: number) {
   session.set({ frame, playing: false });
 }
 
-/** Keys that do the same in Balance and Look. */
-const KEYS: Record<string, () => void> = {
-  PageDown: () => step(1),
-  PageUp: () => step(-1),
-  f: () => {
+/** What does the same in Balance and Look. */
+const SEEING: Partial<Record<CommandId, () => void>> = {
+  nextShot: () => step(1),
+  shotBefore: () => step(-1),
+  toAndFro: () => {
     const { before, show } = useSession.getState();
     if (before) show(before);
   },
-  i: () => mark("in_frame"),
-  o: () => mark("out_frame"),
-  ArrowLeft: () => turn(-1),
-  ArrowRight: () => turn(1),
-  z: () => {
+  markIn: () => mark("in_frame"),
+  markOut: () => mark("out_frame"),
+  frameBefore: () => turn(-1),
+  nextFrame: () => turn(1),
+  closeup: () => {
     const { closeup, set } = useInstruments.getState();
     set({ closeup: closeup === null ? 1 : null });
   },
-  u: () => {
+  surround: () => {
     const { surround, set } = useInstruments.getState();
     set({ surround: SURROUNDS[(SURROUNDS.indexOf(surround) + 1) % SURROUNDS.length] ?? "black" });
   },
-  w: () => fill(!useInstruments.getState().full),
-  k: () => {
+  whole: () => fill(!useInstruments.getState().full),
+  loupe: () => {
     const { loupe, set } = useInstruments.getState();
     if (useSession.getState().place === "look") set({ loupe: !loupe });
   },
-  p: () => {
+  play: () => {
     const session = useSession.getState();
     // A live picture has no time for grain: with texture, frames are rendered first.
     if (session.reel || (session.place === "look" && hasTexture())) session.set({ reel: !session.reel });
@@ -107,45 +108,54 @@ function travel(way: "undo" | "redo"): void {
   if (label) say(`${way === "undo" ? "Undone" : "Done again"}: ${label}`);
 }
 
+const EVERYWHERE: Partial<Record<CommandId, () => void>> = {
+  undo: () => travel("undo"),
+  redo: () => travel("redo"),
+  keys: () => useSession.getState().set({ keys: true }),
+};
+
 export function useKeys() {
   useEffect(() => {
     const set = useSession.getState().set;
     const down = (e: KeyboardEvent) => {
-      const command = e.ctrlKey || e.metaKey;
-      const key = e.key.toLowerCase();
-      if (command && key === "z" && !typing(e.target)) {
-        travel(e.shiftKey ? "redo" : "undo");
+      // Shift is no part of what is held: a hold goes on while another key needs it.
+      const id = commandOf(e) ?? commandOf({ key: e.key, ctrlKey: e.ctrlKey, metaKey: e.metaKey, altKey: e.altKey, shiftKey: false });
+      if (!id) return;
+      if (id === "escape") {
+        if (!e.defaultPrevented) escape();
+        return;
+      }
+      if (typing(e.target)) return;
+      const held = HELD[id];
+      if (held) {
+        if (!e.repeat) set({ held });
+        return;
+      }
+      if (EVERYWHERE[id]) {
+        EVERYWHERE[id]();
         e.preventDefault();
-      } else if (command && key === "y" && !typing(e.target)) {
-        travel("redo");
-        e.preventDefault();
-      } else if (command && !typing(e.target) && inPath() && KEYS_OF_PATH[key]) {
-        KEYS_OF_PATH[key]();
-        e.preventDefault();
-      } else if (e.key === "Escape" && !e.defaultPrevented) {
-        escape();
-      } else if (key === "?" && !command && !typing(e.target)) {
-        set({ keys: true });
-        e.preventDefault();
-      } else if (!command && !e.repeat && !typing(e.target) && HOLD[key]) {
-        set({ held: HOLD[key] });
-      } else if (!command && !e.defaultPrevented && !typing(e.target)) {
-        const light = PRINTER[key];
-        if (light && useSession.getState().place === "look" && printerPoint(light, e.shiftKey ? -1 : 1)) {
-          e.preventDefault();
-          return;
-        }
-        const run = KEYS[e.key.length === 1 ? key : e.key];
-        if (!run || !inPath()) return;
+        return;
+      }
+      if (!inPath()) return;
+      const run = PATH_COMMANDS[id];
+      if (run) {
         run();
         e.preventDefault();
+        return;
       }
+      if (e.defaultPrevented) return;
+      const light = LIGHTS[id];
+      const lit = light && useSession.getState().place === "look" && printerPoint(light, e.shiftKey ? -1 : 1);
+      const seeing = SEEING[id];
+      if (seeing) seeing();
+      if (lit || seeing) e.preventDefault();
     };
     const up = (e: KeyboardEvent) => {
       // A press of a printer key is one step of undo; a drag that goes on meanwhile is its own.
       const { gesture, endGesture } = useWork.getState();
-      if (PRINTER[e.key.toLowerCase()] && gesture?.includes("/points ")) endGesture();
-      const held = HOLD[e.key.toLowerCase()];
+      const id = commandOf({ key: e.key, ctrlKey: false, metaKey: false, altKey: false, shiftKey: false });
+      if (id && LIGHTS[id] && gesture?.includes("/points ")) endGesture();
+      const held = id && HELD[id];
       if (held && useSession.getState().held === held) set({ held: null });
     };
     const leave = () => set({ held: null });

@@ -8,6 +8,7 @@ import { told, useSession } from "../../session/session";
 import { useWork } from "../../document/work";
 import { Button, Menu, TextField } from "../../ui/controls";
 import * as commands from "../../commands/commands";
+import { commandOf, keysOf } from "../../commands/keymap";
 import { Fingerprint } from "./Fingerprint";
 
 /** What a bead shows of its step: not its values, so that a drag draws no bead anew. */
@@ -84,8 +85,9 @@ const GroupHead = memo(function GroupHead({ group }: { group: StepGroup }) {
           onDoubleClick={() => setRenaming(true)}
           onKeyDown={(e) => {
             if (e.target !== e.currentTarget) return;
-            if (e.key === "F2") setRenaming(true);
-            else if (e.key === "Delete") commands.remove(group.id);
+            const id = commandOf(e);
+            if (id === "rename") setRenaming(true);
+            else if (id === "remove") commands.remove(group.id);
             else return;
             e.preventDefault();
           }}
@@ -102,12 +104,12 @@ const GroupHead = memo(function GroupHead({ group }: { group: StepGroup }) {
           </Button>
         }
         items={[
-          { label: "Rename", hint: "F2", run: () => window.setTimeout(() => setRenaming(true)) },
-          { label: "Ungroup", hint: "Ctrl G", run: () => commands.ungroup(group.id) },
-          { label: "Copy", hint: "Ctrl C", run: () => { select(group.id); commands.copy(); } },
+          { label: "Rename", hint: keysOf("rename"), run: () => window.setTimeout(() => setRenaming(true)) },
+          { label: "Ungroup", hint: keysOf("group"), run: () => commands.ungroup(group.id) },
+          { label: "Copy", hint: keysOf("copy"), run: () => { select(group.id); commands.copy(); } },
           { label: "Add to favourites", run: () => { select(group.id); told(commands.keepFavourite()); } },
           null,
-          { label: "Delete with its steps", hint: "Del", run: () => commands.remove(group.id) },
+          { label: "Delete with its steps", hint: keysOf("remove"), run: () => commands.remove(group.id) },
         ]}
       />
     </div>
@@ -196,11 +198,12 @@ const Bead = memo(function Bead({
 
   const keys = (e: React.KeyboardEvent) => {
     if (e.target !== e.currentTarget) return;
-    if (e.key === "F2") setRenaming(true);
-    else if (e.key === "Delete") commands.remove(step.id);
-    else if (e.key === "d" && (e.ctrlKey || e.metaKey)) commands.duplicate(step.id);
-    else if (e.altKey && e.key === "ArrowUp") commands.move(step.id, -1);
-    else if (e.altKey && e.key === "ArrowDown") commands.move(step.id, 1);
+    const id = commandOf(e);
+    if (id === "rename") setRenaming(true);
+    else if (id === "remove") commands.remove(step.id);
+    else if (id === "duplicate") commands.duplicate(step.id);
+    else if (id === "moveUp") commands.move(step.id, -1);
+    else if (id === "moveDown") commands.move(step.id, 1);
     else return;
     e.preventDefault();
   };
@@ -248,21 +251,21 @@ const Bead = memo(function Bead({
           </Button>
         }
         items={[
-          { label: "Rename", hint: "F2", run: () => window.setTimeout(() => setRenaming(true)) },
-          { label: "Duplicate", hint: "Ctrl D", disabled: step.zone === "film", run: () => commands.duplicate(step.id) },
-          { label: "Copy", hint: "Ctrl C", run: () => forPicked(commands.copy) },
-          { label: "Cut", hint: "Ctrl X", run: () => forPicked(commands.cutOut) },
-          { label: "Paste after it", hint: "Ctrl V", run: () => { select(step.id); commands.paste(); } },
+          { label: "Rename", hint: keysOf("rename"), run: () => window.setTimeout(() => setRenaming(true)) },
+          { label: "Duplicate", hint: keysOf("duplicate"), disabled: step.zone === "film", run: () => commands.duplicate(step.id) },
+          { label: "Copy", hint: keysOf("copy"), run: () => forPicked(commands.copy) },
+          { label: "Cut", hint: keysOf("cut"), run: () => forPicked(commands.cutOut) },
+          { label: "Paste after it", hint: keysOf("paste"), run: () => { select(step.id); commands.paste(); } },
           { label: "Add to favourites", run: () => forPicked(() => told(commands.keepFavourite())) },
           null,
           inGroup
             ? { label: "Take out of its group", run: () => commands.leaveGroup(step.id) }
-            : { label: "Group", hint: "Ctrl G", disabled: step.zone === "film", run: () => forPicked(commands.group) },
-          { label: "Move up", hint: "Alt ↑", run: () => commands.move(step.id, -1) },
-          { label: "Move down", hint: "Alt ↓", run: () => commands.move(step.id, 1) },
+            : { label: "Group", hint: keysOf("group"), disabled: step.zone === "film", run: () => forPicked(commands.group) },
+          { label: "Move up", hint: keysOf("moveUp"), run: () => commands.move(step.id, -1) },
+          { label: "Move down", hint: keysOf("moveDown"), run: () => commands.move(step.id, 1) },
           { label: "Reset", run: () => commands.reset(step.id) },
           null,
-          { label: "Delete", hint: "Del", run: () => commands.remove(step.id) },
+          { label: "Delete", hint: keysOf("remove"), run: () => commands.remove(step.id) },
         ]}
       />
     </div>
