@@ -47,6 +47,20 @@ fn places(word: &str) -> Vec<String> {
 }
 
 #[test]
+fn a_scope_is_its_files_and_a_line_each() {
+    assert_eq!(
+        places("vectorscope"),
+        [
+            "core/src/scope/mod.rs",
+            "core/src/scope/vectorscope.rs",
+            "server/src/preview/scopes.rs",
+            "web/src/instruments/Vectorscope.tsx",
+            "web/src/instruments/registry.ts"
+        ]
+    );
+}
+
+#[test]
 fn a_kind_of_step_is_its_file_and_a_line() {
     assert_eq!(
         places("ToneTint"),

@@ -1,6 +1,7 @@
 //! What a message of the socket is made of, said once: the server writes by it, and `dusky-lantern describe socket` gives it to
 //! the page (`cargo xtask types`).
 
+use super::scopes;
 use std::fmt::Write;
 
 /// Columns of the waveform.
@@ -14,24 +15,14 @@ pub const TONE_SPAN: [f32; 2] = [-8.0, 8.0];
 /// Length of the header before the pixels.
 pub const HEADER: usize = 16;
 
-/// What a message may hold after its pixels, as bits, in the order in which it does; see [`PARTS`].
+/// What a message may hold after its pixels and the counts of its [scopes], as bits; see [`parts`].
 pub mod holds {
-    /// Waveform of R, G and B: columns x 3 x 256 u16.
-    pub const WAVE: u16 = 1;
-    /// Waveform of luma: columns x 256 u16.
-    pub const LUMA: u16 = 2;
-    /// Vectorscope: 256 x 256 u16.
-    pub const VECTOR: u16 = 4;
-    /// Histograms of R, G, B and luma: 4 x 256 u32.
-    pub const HISTOGRAM: u16 = 8;
-    /// Chromaticity: 256 x 256 u16.
-    pub const CHROMATICITY: u16 = 16;
-    /// Shares at black, at white, out of gamut, beyond EBU R 103: 4 f32.
-    pub const LIMITS: u16 = 32;
-    /// Histogram of what a step is given: 128 u32.
-    pub const TONES: u16 = 64;
-    /// Population of the hues that a step is given, from 0 degrees on: 180 u32, colourful pixels counting for more.
-    pub const HUES: u16 = 128;
+    use crate::preview::scopes::{SCOPES, bit};
+
+    /// Histogram of what a step is given.
+    pub const TONES: u16 = bit(SCOPES.len());
+    /// Population of the hues that a step is given, from 0 degrees on, colourful pixels counting for more.
+    pub const HUES: u16 = bit(SCOPES.len() + 1);
 }
 
 /// What a message is.
@@ -95,21 +86,12 @@ pub struct MessagePart {
     pub columns: bool,
 }
 
-const fn part(name: &'static str, bit: u16, element: Element, count: usize, columns: bool) -> MessagePart {
-    MessagePart { name, bit, element, count, columns }
-}
-
 /// All parts, in the order in which they come.
-pub const PARTS: &[MessagePart] = &[
-    part("wave", holds::WAVE, Element::Short, 3 * 256, true),
-    part("luma", holds::LUMA, Element::Short, 256, true),
-    part("vector", holds::VECTOR, Element::Short, 256 * 256, false),
-    part("histogram", holds::HISTOGRAM, Element::Long, 4 * 256, false),
-    part("chromaticity", holds::CHROMATICITY, Element::Short, 256 * 256, false),
-    part("limits", holds::LIMITS, Element::Float, 4, false),
-    part("tones", holds::TONES, Element::Long, TONE_BINS, false),
-    part("hues", holds::HUES, Element::Long, HUE_BINS, false),
-];
+pub fn parts() -> Vec<MessagePart> {
+    let long = |name, bit, count| MessagePart { name, bit, element: Element::Long, count, columns: false };
+    let of_step = [long("tones", holds::TONES, TONE_BINS), long("hues", holds::HUES, HUE_BINS)];
+    scopes::parts().chain(of_step).collect()
+}
 
 /// The kinds of messages as the page calls them.
 pub const KINDS: &[(&str, Kind)] = &[
@@ -132,7 +114,7 @@ pub fn typescript() -> String {
         let _ = writeln!(text, "  {}: \"{name}\",", *kind as u8);
     }
     text.push_str("} as const;\n\n/** What may follow the pixels, in this order: its bit, its numbers, how many of them. */\nexport const PARTS = [\n");
-    for p in PARTS {
+    for p in parts() {
         let element = match p.element {
             Element::Short => "Uint16Array",
             Element::Long => "Uint32Array",
@@ -161,7 +143,8 @@ mod tests {
 
     #[test]
     fn bits_are_single_and_rise_with_the_order() {
-        assert!(PARTS.iter().all(|p| p.bit.count_ones() == 1));
-        assert!(PARTS.is_sorted_by(|a, b| a.bit < b.bit));
+        let parts = parts();
+        assert!(parts.iter().all(|p| p.bit.count_ones() == 1));
+        assert!(parts.is_sorted_by(|a, b| a.bit < b.bit));
     }
 }

@@ -1,6 +1,5 @@
 //! Live pictures: the page sends a path, the server sends pixels and scope counts.
 
-pub mod counts;
 pub mod layout;
 pub mod light;
 pub mod monitor;
@@ -10,6 +9,7 @@ pub mod pick;
 pub mod proxy;
 pub mod reading;
 pub mod request;
+pub mod scopes;
 pub mod socket;
 pub mod studio;
 pub mod textured;

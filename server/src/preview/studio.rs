@@ -7,7 +7,7 @@ use super::request::{
     CardsRequest, MOST_CARDS, PictureRequest, Quality, RowRequest, SampleRequest, Seat, Show,
 };
 use super::textured::{Cut, TexturedKept};
-use super::{counts, monitor, paint, textured};
+use super::{monitor, paint, scopes, textured};
 use crate::cache::WeighedCache;
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
@@ -93,7 +93,7 @@ impl Studio {
         }
         let graph = Graph::compile(&path, &proxy.encoding, &display)?;
         let (w, h) = (proxy.picture.width(), proxy.picture.height());
-        let flags = counts::flags(&r.counts)
+        let flags = scopes::flags(&r.counts)
             | if r.tones_of.is_some() { holds::TONES } else { 0 }
             | if r.hues_of.is_some() { holds::HUES } else { 0 };
         let columns = if r.counts.wave || r.counts.luma { COLUMNS.min(w) } else { 0 };
@@ -134,7 +134,7 @@ impl Studio {
             }
             _ => Some(Output::plain(&proxy, &graph)),
         };
-        counts::append(&mut frame, &r.counts, &proxy, &path, output.as_ref(), columns, delivered.as_deref())?;
+        scopes::append(&mut frame, &r.counts, &proxy, &path, output.as_ref(), columns, delivered.as_deref())?;
         match r.show {
             Show::Picture | Show::Halation | Show::Grain => {}
             Show::Stops => paint::stops(&mut frame, &proxy, &path),

@@ -2,7 +2,8 @@
 import type { Frame } from "../preview/preview";
 import { useSession } from "../session/session";
 import { drawChromaticity } from "./draw";
-import { useCounts, type Source } from "./Scopes";
+import { type Mode, type Scope, type Source, useCounts } from "./counts";
+import { Pair } from "./Pair";
 
 /** The part of the diagram that is drawn: nothing lies beyond. */
 const HIGH = 0.62;
@@ -14,7 +15,7 @@ function draw(canvas: HTMLCanvasElement, frame: Frame) {
 
 const STROKES = ["var(--color-dim)", "var(--color-faint)", "var(--color-edge)"];
 
-export function Chromaticity({ source }: { source: Source }) {
+function Chromaticity({ source }: { source: Source }) {
   const diagram = useSession((s) => s.scopes?.diagram);
   const canvas = useCounts(source, draw);
   if (!diagram) return null;
@@ -51,3 +52,24 @@ export function Chromaticity({ source }: { source: Source }) {
     </div>
   );
 }
+
+function Panel({ mode }: { mode: Mode }) {
+  if (mode === "two") {
+    return (
+      <section aria-label="Chromaticity" className="col-span-2 -mt-1">
+        <Pair of={Chromaticity} />
+      </section>
+    );
+  }
+  return (
+    <section aria-label="Chromaticity">
+      <header className="flex h-6 items-center justify-between">
+        <span>Chromaticity</span>
+        <span className="text-faint">scene, u′v′</span>
+      </header>
+      <Chromaticity source="hand" />
+    </section>
+  );
+}
+
+export const chromaticity: Scope = { id: "chromaticity", places: ["balance"], asks: () => ({ chromaticity: true }), Panel };

@@ -5,7 +5,7 @@ import { useInstruments, type Corner } from "../session/instruments";
 import { useCloseup, useFit } from "./closeup";
 import { loupePart } from "./loupe";
 import { follow } from "../gestures/drag";
-import type { Source } from "../instruments/Scopes";
+import type { Source } from "../instruments/counts";
 import { point } from "./pointer";
 import { drop, pick } from "./tools";
 import { told } from "../session/session";

@@ -1,6 +1,5 @@
 /** How the scopes look and what they are held to, in every place alike. */
 import { create } from "zustand";
-import type { Counts } from "../data/client";
 
 export type Wave = "luma" | "overlay" | "parade";
 export type Show = "picture" | "stops" | "marks" | "matte" | "isolated" | "halation" | "grain";
@@ -80,18 +79,3 @@ export const useInstruments = create<Instruments>((set) => ({
   loupe: false,
   set: (change) => set(change),
 }));
-
-/** The counts that a place's scopes need. */
-export function countsFor(place: string, area: Corner[] | null): Counts {
-  const { wave, zoom } = useInstruments.getState();
-  const all = place === "balance";
-  return {
-    wave: wave !== "luma",
-    luma: wave === "luma",
-    vector: zoom,
-    histogram: all,
-    chromaticity: all,
-    limits: all,
-    area: area && { corners: area },
-  };
-}

@@ -1,0 +1,37 @@
+/** Histograms of the delivered picture. */
+import type { Frame } from "../preview/preview";
+import { type Mode, type Scope, type Source, sourcesOf, useCounts } from "./counts";
+import { drawHistogram } from "./draw";
+
+function drawAnyHistogram(canvas: HTMLCanvasElement, frame: Frame) {
+  if (frame.histogram) drawHistogram(canvas, frame.histogram);
+}
+
+function Histogram({ source }: { source: Source }) {
+  const canvas = useCounts(source, drawAnyHistogram);
+  return (
+    <div className="relative min-w-0 flex-1 bg-pit">
+      <canvas
+        ref={canvas}
+        data-scope={source === "hand" ? "histogram" : "histogram-beside"}
+        role="img"
+        aria-label="Histogram of the picture"
+        className="absolute inset-0 h-full w-full"
+      />
+    </div>
+  );
+}
+
+function Panel({ mode }: { mode: Mode }) {
+  return (
+    <section aria-label="Histogram" className="col-span-2">
+      <div className={`flex gap-2 ${mode === "two" ? "h-[44px]" : "h-[92px] [@media(max-height:720px)]:h-[72px]"}`}>
+        {sourcesOf(mode).map((s) => (
+          <Histogram key={s} source={s} />
+        ))}
+      </div>
+    </section>
+  );
+}
+
+export const histogram: Scope = { id: "histogram", places: ["balance"], asks: () => ({ histogram: true }), Panel };

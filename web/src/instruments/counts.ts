@@ -1,0 +1,39 @@
+/** What the scopes of the page have in common. */
+import { useEffect, useRef } from "react";
+import type { Counts } from "../data/client";
+import { preview, type Frame } from "../preview/preview";
+import type { useInstruments } from "../session/instruments";
+import type { Place } from "../session/session";
+
+/** Whose counts are drawn: the shot's in hand, or those of the one beside it. */
+export type Source = "hand" | "beside";
+
+/** Draws each frame that has counts into a canvas. */
+export function useCounts(source: Source, draw: (canvas: HTMLCanvasElement, frame: Frame) => void) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const from = source === "hand" ? preview.counted : preview.besides;
+    return from.add((frame) => {
+      if (!canvas.current) return;
+      draw(canvas.current, frame);
+      canvas.current.dataset.seq = String(frame.seq);
+    });
+  }, [source, draw]);
+  return canvas;
+}
+
+/** The shots whose scopes are drawn: one, or two beside each other on the same axes. */
+export const sourcesOf = (mode: Mode): Source[] => (mode === "two" ? ["hand", "beside"] : ["hand"]);
+
+/** How much room there is: beside a look, or beside one shot or two of Balance. */
+export type Mode = "narrow" | "wide" | "two";
+
+/** A scope of the page. */
+export interface Scope {
+  id: string;
+  /** The places that show it. */
+  places: Place[];
+  /** The counts that it draws, as things are set. */
+  asks: (set: ReturnType<typeof useInstruments.getState>) => Partial<Counts>;
+  Panel: (props: { mode: Mode }) => React.ReactNode;
+}
