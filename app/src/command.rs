@@ -52,6 +52,8 @@ enum Description {
     Openapi,
     /// What a message of the preview socket is made of, as TypeScript.
     Socket,
+    /// Numbers that server and page both know, as TypeScript.
+    Constants,
     /// JSON Schema of look files.
     Look,
 }
@@ -109,6 +111,10 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
             let document = match what {
                 Description::Openapi => lantern_server::api::openapi::build(),
                 Description::Look => lantern_core::look::schema::look_schema(),
+                Description::Constants => {
+                    print!("{}", lantern_server::api::constants::typescript());
+                    return Ok(());
+                }
                 Description::Socket => {
                     print!("{}", lantern_server::preview::layout::typescript());
                     return Ok(());

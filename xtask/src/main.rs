@@ -143,6 +143,7 @@ fn types() -> Outcome {
         ("openapi", "web/openapi.json"),
         ("look", "docs/look.schema.json"),
         ("socket", "web/src/preview/layout.ts"),
+        ("constants", "web/src/data/constants.ts"),
     ] {
         let mut describe =
             command("", "cargo", &["run", "--quiet", "--package", "dusky-lantern", "--", "describe", what]);

@@ -47,7 +47,7 @@ impl Site {
 const LOG2_GREY: f32 = -2.473_931_2;
 
 /// Code value of middle grey (10 % of peak) in the Screen zone: 0.1^(1/2.4).
-const SCREEN_GREY: f32 = 0.383_118_7;
+pub const SCREEN_GREY: f32 = 0.383_118_7;
 
 /// A straight relation between a zone's code values and its tonal axis.
 ///

@@ -5,6 +5,9 @@ use super::{DocumentError, Look, Path, Step};
 use crate::region::Region;
 use crate::step::{KINDS, ValueError, Values, Zone, check_fields};
 
+/// The most characters of a name: of a look, a step, a version, a shot, a scene, a production.
+pub const MAX_NAME: usize = 200;
+
 impl Path {
     /// Checks ids, zones, order, groups, strengths, regions and every value.
     pub fn check(&self) -> Result<(), DocumentError> {
@@ -123,7 +126,7 @@ impl Path {
 impl Look {
     /// Checks everything that a document promises.
     pub fn check(&self) -> Result<(), DocumentError> {
-        if self.name.trim().is_empty() || self.name.chars().count() > 200 {
+        if self.name.trim().is_empty() || self.name.chars().count() > MAX_NAME {
             return Err(DocumentError::Path("a look has a name of 1 to 200 characters".into()));
         }
         if self.notes.len() > 100_000 || self.tags.len() > 100 || self.tags.iter().any(|t| t.len() > 200) {
@@ -134,7 +137,7 @@ impl Look {
 }
 
 fn check_names(what: &str, id: &str, name: &str) -> Result<(), DocumentError> {
-    if id.is_empty() || id.len() > 64 || name.chars().count() > 200 {
+    if id.is_empty() || id.len() > 64 || name.chars().count() > MAX_NAME {
         return Err(DocumentError::Path(format!(
             "a {what}'s id has 1 to 64 characters and its name at most 200"
         )));

@@ -6,5 +6,6 @@ pub mod document;
 pub mod schema;
 pub mod starting;
 
+pub use check::MAX_NAME;
 pub use compare::{Difference, compare};
 pub use document::{DocumentError, Group, LOOK_VERSION, Look, Path, Step};

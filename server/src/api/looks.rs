@@ -11,6 +11,7 @@ use crate::store::{
 };
 use actix_web::{HttpResponse, web};
 use lantern_core::look::Look;
+use lantern_core::look::MAX_NAME;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -223,8 +224,8 @@ pub async fn keep_version(
     id: web::Path<String>,
     body: Body<KeepVersion>,
 ) -> ApiResult<web::Json<VersionLine>> {
-    if body.name.chars().count() > 200 {
-        return Err(ApiError::Invalid("a version's name has at most 200 characters".into()));
+    if body.name.chars().count() > MAX_NAME {
+        return Err(ApiError::Invalid(format!("a version's name has at most {MAX_NAME} characters")));
     }
     Ok(web::Json(line(store.run(move |c| Version::keep(c, &id, &body.name)).await?)))
 }

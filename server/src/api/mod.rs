@@ -1,6 +1,7 @@
 //! The JSON API. One file a resource; the whole URL map is [`routes`].
 
 pub mod catalogue;
+pub mod constants;
 pub mod handoffs;
 pub mod incoming;
 pub mod json;

@@ -8,6 +8,7 @@ use crate::store::profiles::{Profile, ProfileBody};
 use crate::store::{Store, new_id};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::profile::ProfileReading;
+use lantern_core::look::MAX_NAME;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -69,8 +70,8 @@ fn read(value: serde_json::Value) -> ApiResult<ProfileBody> {
     if let ProfileBody::Constants(c) = &body {
         c.reading()?;
     }
-    if body.name().trim().is_empty() || body.name().chars().count() > 200 {
-        return Err(ApiError::Invalid("a camera profile has a name of 1 to 200 characters".into()));
+    if body.name().trim().is_empty() || body.name().chars().count() > MAX_NAME {
+        return Err(ApiError::Invalid(format!("a camera profile has a name of 1 to {MAX_NAME} characters")));
     }
     Ok(body)
 }

@@ -5,11 +5,11 @@ use super::productions::SceneDetail;
 use crate::error::{ApiError, ApiResult};
 use crate::store::{Store, productions::Production, scenes::Scene};
 use actix_web::{HttpResponse, web};
+use lantern_core::look::MAX_NAME;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
 /// The longest name of a production, scene or shot.
-const MOST_NAME: usize = 200;
 
 /// A scene to make.
 #[derive(Debug, Deserialize, JsonSchema)]
@@ -50,7 +50,7 @@ pub struct ArrangedScene {
 
 /// A name as it is kept: without ends of space or control characters. Empty ones are refused.
 pub(super) fn clean(name: &str) -> ApiResult<String> {
-    let name: String = name.trim().chars().filter(|c| !c.is_control()).take(MOST_NAME).collect();
+    let name: String = name.trim().chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
     if name.is_empty() { Err(ApiError::Invalid("a name needs at least one letter".into())) } else { Ok(name) }
 }
 

@@ -8,11 +8,11 @@ use super::shots::{MOST_FRAMES, RATES};
 use crate::error::ApiResult;
 use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
+use lantern_core::look::MAX_NAME;
 use lantern_core::picture::check_size;
 use std::collections::BTreeSet;
 
 /// The longest name of anything, in characters.
-const MOST_NAME: usize = 200;
 /// The longest name of a file, in bytes, as file systems have it.
 const MOST_FILE_NAME: usize = 255;
 /// The longest word on why a shot has its encoding.
@@ -20,8 +20,8 @@ const MOST_REASON: usize = 2000;
 /// A name that can be shown on one line.
 fn name(what: &str, text: &str) -> ApiResult<()> {
     let fine =
-        !text.trim().is_empty() && text.chars().count() <= MOST_NAME && !text.chars().any(char::is_control);
-    if fine { Ok(()) } else { Err(wrong(format!("{what} has no name of 1 to {MOST_NAME} characters"))) }
+        !text.trim().is_empty() && text.chars().count() <= MAX_NAME && !text.chars().any(char::is_control);
+    if fine { Ok(()) } else { Err(wrong(format!("{what} has no name of 1 to {MAX_NAME} characters"))) }
 }
 
 /// A name of a file alone: no folders, nothing that a header or a shell would read otherwise.
@@ -128,7 +128,7 @@ impl ManifestLook {
         for v in &self.versions {
             Look::from_json(&v.document.to_string())?;
             positive("a version's number", i64::from(v.number) - 1)?;
-            if v.name.chars().count() > MOST_NAME {
+            if v.name.chars().count() > MAX_NAME {
                 return Err(wrong(format!("version {} has a name that is none", v.number)));
             }
         }

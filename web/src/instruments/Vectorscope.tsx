@@ -1,11 +1,12 @@
 /** The vectorscope of the delivered picture. */
+import { SKIN_DEGREES, VECTOR_SPAN } from "../data/constants";
 import type { Frame } from "../preview/preview";
 import { useInstruments } from "../session/instruments";
 import { Button } from "../ui/controls";
 import { type Mode, type Scope, type Source, useCounts } from "./counts";
 import { drawVector } from "./draw";
 import { Pair } from "./Pair";
-import { SKIN_DEGREES, TARGETS, VECTOR_SPAN } from "./plane";
+import { TARGETS } from "./plane";
 
 function VectorHead() {
   const zoom = useInstruments((s) => s.zoom);

@@ -1,6 +1,6 @@
 /** Drawing scope counts into canvases. */
+import { LEVELS } from "../data/constants";
 
-const LEVELS = 256;
 
 /** Brightness of a count: a log curve, so that single pixels show and heaps do not burn out. */
 function glow(scale: number): Uint8ClampedArray {

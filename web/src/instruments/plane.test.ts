@@ -1,6 +1,7 @@
 /** The colour-difference plane, against ITU-R BT.709. */
 import { describe, expect, it } from "vitest";
-import { SKIN_DEGREES, TARGETS, placeOf, polarOf } from "./plane";
+import { SKIN_DEGREES } from "../data/constants";
+import { TARGETS, placeOf, polarOf } from "./plane";
 
 describe("the plane", () => {
   it("has the targets of 75 % bars where BT.709 has them", () => {

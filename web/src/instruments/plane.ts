@@ -1,10 +1,5 @@
 /** The colour-difference plane as scopes and pads draw it (BT.709, items 3.2 and 3.3). */
 
-/** Half the side of the vectorscope, as the server counts it. */
-export const VECTOR_SPAN = 0.62;
-/** The skin line, the I axis. */
-export const SKIN_DEGREES = 123;
-
 function place(name: string, r: number, g: number, b: number) {
   const y = 0.2126 * r + 0.7152 * g + 0.0722 * b;
   return { name, cb: (b - y) / 1.8556, cr: (r - y) / 1.5748 };

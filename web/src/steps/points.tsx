@@ -1,5 +1,6 @@
 /** Points of a curve: dragged, added by a click, moved by arrow keys, taken away by Delete or a double click. */
 import { useState } from "react";
+import { MAX_POINTS } from "../data/constants";
 import { useWork } from "../document/work";
 import { follow } from "../gestures/drag";
 
@@ -7,8 +8,6 @@ import { follow } from "../gestures/drag";
 export type Point = [number, number];
 type Range = [number, number];
 
-/** The most points of one curve. */
-const MOST = 16;
 /** How far Shift makes an arrow key go. */
 const FAR = 10;
 
@@ -44,7 +43,7 @@ export function moved(of: Pick<Editing, "held" | "gap" | "decimals">, list: Poin
 
 /** The points with one more, and its place among them; none where it would lie too close to another or there are enough. */
 export function added(of: Pick<Editing, "points" | "gap" | "ends">, at: Point): [Point[], number] | null {
-  if (of.points.length >= MOST) return null;
+  if (of.points.length >= MAX_POINTS) return null;
   const base = of.points.length === 0 ? of.ends(at) : of.points;
   if (base.some((p) => Math.abs(p[0] - at[0]) < of.gap)) return null;
   const k = base.filter((p) => p[0] < at[0]).length;

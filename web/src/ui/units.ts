@@ -1,16 +1,12 @@
 /** How values are written: by unit, in the zone they stand in. */
 import type { Field, Zone } from "../data/client";
+import { MAX_NAME, SCREEN_GREY } from "../data/constants";
 
-/** Code value of middle grey in the Screen zone, in per cent: the Screen's tonal axis counts tenths from there. */
-const SCREEN_GREY = 38.31;
-
-/** The longest name. */
-const MOST_NAME = 200;
 
 /** Why a name is refused; empty where it is not. */
 export function refusedName(name: string): string {
   if (!name.trim()) return "A name needs at least one letter.";
-  return name.trim().length > MOST_NAME ? `A name has at most ${MOST_NAME} letters; this one has ${name.trim().length}.` : "";
+  return name.trim().length > MAX_NAME ? `A name has at most ${MAX_NAME} letters; this one has ${name.trim().length}.` : "";
 }
 
 /** A number with its noun, which agrees with it. */

@@ -1,4 +1,5 @@
 /** The dyes of a print or reversal: bands of absorption, drawn over the spectrum. */
+import { MAX_BANDS } from "../../data/constants";
 import { useState } from "react";
 import type { DyeSet, NegativeStock, PrintStock, Step } from "../../data/client";
 import { useSession } from "../../session/session";
@@ -16,8 +17,6 @@ function dyesOf(stock: NegativeStock | PrintStock): DyeSet | undefined {
 
 const DYES = ["cyan", "magenta", "yellow"] as const;
 const COLOURS = { cyan: "#5fb9b9", magenta: "#b96ab0", yellow: "#b9b15a" };
-/** The most bands that a dye has; the server refuses more. */
-const MOST = 6;
 
 export function DyeEditor({ step }: { step: OnFilm }) {
   const [dye, setDye] = useState<(typeof DYES)[number]>("cyan");
@@ -47,7 +46,7 @@ export function DyeEditor({ step }: { step: OnFilm }) {
           </button>
         ))}
         <span className="flex-1" />
-        <Button kind="quiet" disabled={bands.length >= MOST} onClick={() => edit(`Another band of ${dye}`, (s) => s[dye].push({ height: 0.05, centre: 500, width: 40 }))}>
+        <Button kind="quiet" disabled={bands.length >= MAX_BANDS} onClick={() => edit(`Another band of ${dye}`, (s) => s[dye].push({ height: 0.05, centre: 500, width: 40 }))}>
           + band
         </Button>
       </div>
