@@ -10,6 +10,7 @@
 //! those of Simpson's rule in three directions. The neutral diagonal settles by itself alone, so that greys
 //! take no tint from the colours around them.
 
+use crate::numeric::lane;
 use rayon::prelude::*;
 
 /// Rounds of settling; the error has stopped falling by then (determined empirically).
@@ -21,19 +22,142 @@ const PACE: f32 = 0.9;
 
 /// Moves the nodes of a table toward the least mean square error against `fine`: the exact values on the grid
 /// of 2 * size - 1 points, red fastest. Nodes stay within what the function reaches around them.
+///
+/// A node's residual is the weighted mean, over the points of the dense grid that it takes part in, of exact less read. Exact
+/// values and weights do not change from round to round: they are summed once, and a round is sums over rows of nodes.
 pub(super) fn settle(nodes: &mut [[f32; 3]], size: usize, fine: &[[f32; 4]]) {
-    let dense = 2 * size - 1;
-    debug_assert!(nodes.len() == size.pow(3) && fine.len() == dense.pow(3));
-    let bounds: Vec<_> = (0..nodes.len()).into_par_iter().map(|i| around(i, size, fine)).collect();
+    debug_assert!(nodes.len() == size.pow(3) && fine.len() == (2 * size - 1).pow(3));
+    let fixed = Fixed::of(size, fine);
+    let wide = size + 2;
+    let inner = |i: usize| {
+        let [r, g, b] = place(i, size);
+        (r + 1) + wide * ((g + 1) + wide * (b + 1))
+    };
+    let mut now = [0, 1, 2].map(|_| vec![0.0_f32; wide.pow(3)]);
+    for (i, node) in nodes.iter().enumerate() {
+        (0..3).for_each(|c| now[c][inner(i)] = node[c]);
+    }
+    let mut next = now.clone();
     for _ in 0..ROUNDS {
-        let before = nodes.to_vec();
-        nodes.par_iter_mut().enumerate().for_each(|(i, node)| {
-            let step = residual(i, size, &before, fine);
-            let (low, high) = bounds[i];
+        for (c, (from, to)) in now.iter().zip(&mut next).enumerate() {
+            let slabs = to.par_chunks_mut(wide * wide).enumerate().skip(1).take(size);
+            slabs.for_each(|(b, to)| lane::vectorised(Slab { fixed: &fixed, c, b: b - 1, from, to }));
+        }
+        std::mem::swap(&mut now, &mut next);
+    }
+    for (i, node) in nodes.iter_mut().enumerate() {
+        (0..3).for_each(|c| node[c] = now[c][inner(i)]);
+    }
+}
+
+/// Offsets to the nodes that a point of the dense grid beside a node is read from, with the node itself: those to one side of it
+/// in every direction. A point with half places to both sides of the node is read from two other nodes.
+fn offsets() -> impl Iterator<Item = [isize; 3]> {
+    let all = (0..27_isize).map(|k| [k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1]);
+    all.filter(|d| !(d.contains(&1) && d.contains(&-1)))
+}
+
+/// How many there are.
+const OFFSETS: usize = 15;
+
+/// What does not change from round to round, node by node, red fastest.
+struct Fixed {
+    size: usize,
+    /// Half the share of each offset's node in what is read.
+    shares: [Vec<f32>; OFFSETS],
+    /// The weighted mean of the exact values, of each channel.
+    exact: [Vec<f32>; 3],
+    /// Lowest and highest value that the function has about a node, of each channel.
+    bounds: [[Vec<f32>; 2]; 3],
+}
+
+impl Fixed {
+    fn of(size: usize, fine: &[[f32; 4]]) -> Self {
+        let count = size.pow(3);
+        let all: Vec<_> = (0..count).into_par_iter().map(|i| Around::of(i, size, fine)).collect();
+        let plane = |of: &dyn Fn(&Around) -> f32| all.iter().map(of).collect::<Vec<_>>();
+        Self {
+            size,
+            shares: std::array::from_fn(|k| plane(&|a| a.shares[k])),
+            exact: std::array::from_fn(|c| plane(&|a| a.exact[c])),
+            bounds: std::array::from_fn(|c| std::array::from_fn(|end| plane(&|a| a.bounds[end][c]))),
+        }
+    }
+}
+
+/// The same of one node.
+struct Around {
+    shares: [f32; OFFSETS],
+    exact: [f32; 3],
+    bounds: [[f32; 3]; 2],
+}
+
+impl Around {
+    fn of(i: usize, size: usize, fine: &[[f32; 4]]) -> Self {
+        let (at, dense) = (place(i, size), 2 * size - 1);
+        let neutral = at[0] == at[1] && at[1] == at[2];
+        let mut bounds = [[f32::INFINITY; 3], [f32::NEG_INFINITY; 3]];
+        neighbours(at, dense, |p| {
             for c in 0..3 {
-                node[c] = (node[c] + PACE * step[c]).clamp(low[c], high[c]);
+                bounds[0][c] = bounds[0][c].min(fine[p][c]);
+                bounds[1][c] = bounds[1][c].max(fine[p][c]);
             }
         });
+        let (mut shares, mut exact, mut all) = ([0.0; OFFSETS], [0.0; 3], 0.0);
+        for (share, d) in shares.iter_mut().zip(offsets()) {
+            let Some(p) = point(at, d, dense) else { continue };
+            let weight = weight(at, d, neutral);
+            for c in 0..3 {
+                exact[c] += weight * fine[p][c];
+            }
+            *share = 0.5 * weight;
+            all += weight;
+        }
+        Self { shares: shares.map(|s| s / all), exact: exact.map(|v| v / all), bounds }
+    }
+}
+
+/// A round of one channel's nodes that have the same blue.
+struct Slab<'a> {
+    fixed: &'a Fixed,
+    c: usize,
+    b: usize,
+    /// All nodes, with a rim of one around them.
+    from: &'a [f32],
+    /// Those of this blue.
+    to: &'a mut [f32],
+}
+
+impl pulp::NullaryFnOnce for Slab<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        let Self { fixed, c, b, from, to } = self;
+        let (size, wide) = (fixed.size, fixed.size + 2);
+        let mut read = vec![0.0_f32; size];
+        for g in 0..size {
+            let own = size * (g + size * b)..size * (g + 1 + size * b);
+            let first = 1 + wide * (g + 1 + wide * (b + 1));
+            let node = &from[first..first + size];
+            read.iter_mut().zip(node).for_each(|(r, n)| *r = 0.5 * n);
+            for (shares, [x, y, z]) in fixed.shares.iter().zip(offsets()) {
+                let away = x + wide as isize * (y + wide as isize * z);
+                let other = &from[(first as isize + away) as usize..][..size];
+                for ((r, share), n) in read.iter_mut().zip(&shares[own.clone()]).zip(other) {
+                    *r += share * n;
+                }
+            }
+            let to = &mut to[1 + wide * (g + 1)..][..size];
+            let exact = &fixed.exact[c][own.clone()];
+            let [low, high] = &fixed.bounds[c];
+            let bounds = low[own.clone()].iter().zip(&high[own.clone()]);
+            for ((((to, node), read), exact), (low, high)) in
+                to.iter_mut().zip(node).zip(&read).zip(exact).zip(bounds)
+            {
+                *to = (node + PACE * (exact - read)).max(*low).min(*high);
+            }
+        }
     }
 }
 
@@ -41,56 +165,31 @@ fn place(i: usize, n: usize) -> [usize; 3] {
     [i % n, i / n % n, i / n / n]
 }
 
-/// Calls `f` with each offset -1..1 in three directions that stays on the dense grid about a node.
-fn neighbours(at: [usize; 3], dense: usize, mut f: impl FnMut([isize; 3], usize)) {
-    for k in 0..27_isize {
-        let d = [k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1];
-        let p = [0, 1, 2].map(|c| 2 * at[c] as isize + d[c]);
-        if p.iter().all(|v| (0..dense as isize).contains(v)) {
-            f(d, (p[0] + dense as isize * (p[1] + dense as isize * p[2])) as usize);
-        }
+/// The point of the dense grid at an offset from a node, where it is on the grid.
+fn point(at: [usize; 3], d: [isize; 3], dense: usize) -> Option<usize> {
+    let p = [0, 1, 2].map(|c| 2 * at[c] as isize + d[c]);
+    let inside = p.iter().all(|v| (0..dense as isize).contains(v));
+    inside.then(|| (p[0] + dense as isize * (p[1] + dense as isize * p[2])) as usize)
+}
+
+/// Calls `f` with each point of the dense grid about a node.
+fn neighbours(at: [usize; 3], dense: usize, f: impl FnMut(usize)) {
+    let all = (0..27_isize).map(|k| [k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1]);
+    all.filter_map(|d| point(at, d, dense)).for_each(f);
+}
+
+/// The weight of a point at an offset from a node. Simpson: 2 for each half place, 1 for each whole one. On the neutral line it
+/// is one direction, and nothing beside it counts.
+fn weight(at: [usize; 3], d: [isize; 3], neutral: bool) -> f32 {
+    let halves = d.iter().filter(|v| **v != 0).count();
+    if !neutral {
+        return (1 << halves) as f32 * grey_share(at, d);
     }
-}
-
-/// Lowest and highest value that the function has about a node.
-fn around(i: usize, size: usize, fine: &[[f32; 4]]) -> ([f32; 3], [f32; 3]) {
-    let mut range = ([f32::INFINITY; 3], [f32::NEG_INFINITY; 3]);
-    neighbours(place(i, size), 2 * size - 1, |_, p| {
-        for c in 0..3 {
-            range.0[c] = range.0[c].min(fine[p][c]);
-            range.1[c] = range.1[c].max(fine[p][c]);
-        }
-    });
-    range
-}
-
-/// The weighted mean, over the points of the dense grid that a node takes part in, of exact less read.
-fn residual(i: usize, size: usize, nodes: &[[f32; 3]], fine: &[[f32; 4]]) -> [f32; 3] {
-    let at = place(i, size);
-    let neutral = at[0] == at[1] && at[1] == at[2];
-    let (mut sum, mut weights) = ([0.0_f32; 3], 0.0);
-    neighbours(at, 2 * size - 1, |d, p| {
-        let mixed = d.contains(&1) && d.contains(&-1);
-        let grey = d[0] == d[1] && d[1] == d[2];
-        // A point with half places to both sides of the node is read from two other nodes.
-        if mixed || (neutral && !grey) {
-            return;
-        }
-        let other = [0, 1, 2].map(|c| (at[c] as isize + d[c]) as usize);
-        let j = other[0] + size * (other[1] + size * other[2]);
-        // Simpson: 2 for each half place, 1 for each whole one. On the neutral line alone it is one direction.
-        let halves = d.iter().filter(|v| **v != 0).count();
-        let weight = if neutral {
-            if halves > 0 { 2.0 } else { 1.0 }
-        } else {
-            (1 << halves) as f32 * grey_share(at, d)
-        };
-        for c in 0..3 {
-            sum[c] += weight * (fine[p][c] - (nodes[i][c] + nodes[j][c]) / 2.0);
-        }
-        weights += weight;
-    });
-    sum.map(|s| s / weights)
+    match (d[0] == d[1] && d[1] == d[2], halves) {
+        (false, _) => 0.0,
+        (true, 0) => 1.0,
+        (true, _) => 2.0,
+    }
 }
 
 /// How much a point counts by its distance from neutral: pictures are mostly near it, and a node beside the

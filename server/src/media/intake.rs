@@ -1,6 +1,7 @@
 //! A file that arrived becomes a frame: told by its bytes, decoded once to the end, counted, kept.
 
 use super::MediaFolder;
+use super::decode::{Decoded, decode};
 use crate::error::{ApiError, ApiResult};
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::Frame;
@@ -11,11 +12,6 @@ use std::collections::BTreeMap;
 /// The largest picture file: it is decoded in memory.
 const MOST_PICTURE: u64 = 1 << 30;
 
-/// Bytes of a pixel once it is read.
-const BYTES_OF_PIXEL: usize = 16;
-/// The most memory that a picture and its file take together while they are read: 8K in half float stays below.
-const MOST_MEMORY: usize = 860 << 20;
-
 /// A picture that was taken in.
 pub struct TakenIn {
     /// Its row, without a shot.
@@ -24,35 +20,6 @@ pub struct TakenIn {
     pub facts: Facts,
     /// Its pixels as they stand in the file, and how they are turned.
     pub decoded: lantern_formats::frame::Frame,
-}
-
-/// Refuses a picture that takes too much memory once it is read, by its header. `length` is that of its file.
-pub fn within_memory(name: &str, facts: &Facts, length: usize) -> ApiResult<()> {
-    let needed = facts.width * facts.height * BYTES_OF_PIXEL + length;
-    if needed <= MOST_MEMORY {
-        return Ok(());
-    }
-    Err(ApiError::Invalid(format!(
-        "“{name}” has {} × {} pixels: read, it takes {} MB of memory, and up to {} are given to a picture. Bring it in smaller",
-        facts.width,
-        facts.height,
-        needed >> 20,
-        MOST_MEMORY >> 20
-    )))
-}
-
-/// Looks at a picture file's bytes: they have to decode to the end. The size is the one that it is seen in.
-fn look_at(name: &str, bytes: &[u8]) -> ApiResult<(Facts, usize, lantern_formats::frame::Frame)> {
-    let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
-    let mut facts = lantern_formats::facts::read(bytes).map_err(wrong)?;
-    within_memory(name, &facts, bytes.len())?;
-    let mut frame = lantern_formats::frame::read(bytes).map_err(wrong)?;
-    if frame.beside.orientation > 4 {
-        (facts.width, facts.height) = (facts.height, facts.width);
-    }
-    // Whole numbers are always numbers.
-    let healed = if matches!(facts.format, "PNG" | "JPEG") { 0 } else { frame.picture.sanitise() };
-    Ok((facts, healed, frame))
 }
 
 /// Refuses a file by its first bytes, before all of it is read.
@@ -66,24 +33,18 @@ fn check_head(name: &str, path: &std::path::Path) -> ApiResult<()> {
     Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
 }
 
-fn taken(
-    name: &str,
-    number: i32,
-    hash: String,
-    bytes: u64,
-    (facts, healed, decoded): (Facts, usize, lantern_formats::frame::Frame),
-) -> TakenIn {
+fn taken(name: &str, number: i32, hash: String, bytes: u64, decoded: Decoded) -> TakenIn {
     let frame = Frame {
         shot_id: String::new(),
         number,
         name: name.into(),
         media_hash: hash,
-        width: facts.width as i32,
-        height: facts.height as i32,
+        width: decoded.facts.width as i32,
+        height: decoded.facts.height as i32,
         bytes: bytes as i64,
-        healed: healed as i64,
+        healed: decoded.sanitised as i64,
     };
-    TakenIn { frame, facts, decoded }
+    TakenIn { frame, facts: decoded.facts, decoded: decoded.frame }
 }
 
 fn too_large(name: &str) -> ApiError {
@@ -116,7 +77,7 @@ impl Arrived {
 
     /// Takes it in as a picture. One that is refused is given up.
     pub fn take_in(self, media: &MediaFolder, name: &str, number: i32) -> ApiResult<TakenIn> {
-        let found = media.read(&self.hash).and_then(|bytes| look_at(name, &bytes));
+        let found = media.read(&self.hash).and_then(|bytes| decode(name, &bytes));
         // Whoever sends the same bytes is refused too: nobody else needs them.
         let found = found.inspect_err(|_| {
             if self.new {
@@ -129,7 +90,7 @@ impl Arrived {
 
 /// Takes in a picture's bytes.
 pub fn bytes(media: &MediaFolder, name: &str, number: i32, bytes: &[u8]) -> ApiResult<TakenIn> {
-    let found = look_at(name, bytes)?;
+    let found = decode(name, bytes)?;
     Ok(taken(name, number, media.keep(bytes)?, bytes.len() as u64, found))
 }
 

@@ -9,6 +9,7 @@
 
 pub mod bundle;
 pub mod clip;
+pub mod decode;
 pub mod folders;
 pub mod incoming;
 pub mod intake;

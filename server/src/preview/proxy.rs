@@ -7,7 +7,7 @@ use crate::cache::{WeighedCache, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
 use crate::media::MediaFolder;
-use crate::media::intake::within_memory;
+use crate::media::decode::decode;
 use crate::store::productions::Production;
 use crate::store::profiles::Profile;
 use crate::store::shots::{Frame, Shot};
@@ -120,12 +120,9 @@ impl FrameSource {
         let bytes = media.read(&self.media)?;
         // A production file brings pictures that nobody has looked at yet.
         let short = self.media.get(..12).unwrap_or(&self.media);
-        within_memory(short, &lantern_formats::facts::read(&bytes)?, bytes.len())?;
-        let frame = lantern_formats::frame::read(&bytes)?;
+        let frame = decode(short, &bytes)?.frame;
         drop(bytes);
-        let (mut picture, orientation) = (frame.picture, frame.beside.orientation);
-        picture.sanitise();
-        self.seen(media, picture, orientation, width)
+        self.seen(media, frame.picture, frame.beside.orientation, width)
     }
 
     /// The same of a picture that is decoded already, as it stands in its file.
