@@ -5,9 +5,9 @@ use lantern_core::look::Look;
 use lantern_core::picture::Picture;
 use lantern_core::step::SlopeOffsetPower;
 use lantern_core::table::Table;
+use lantern_formats::cdl;
 use lantern_formats::frame::Frame;
 use lantern_formats::registry::{self, PictureFormat, Writer};
-use lantern_formats::{cdl, cube, hald};
 use std::path::{Path, PathBuf};
 use thiserror::Error;
 
@@ -86,11 +86,8 @@ pub fn transform(path: &Path) -> Outcome<Transform> {
 }
 
 fn table_of(path: &Path, bytes: &[u8]) -> Outcome<Table> {
-    if hald::is_png(bytes) {
-        let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-        return hald::read(bytes, &stem).map_err(about(path));
-    }
-    cube::read(bytes).map_err(about(path))
+    let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    registry::read_table(bytes, &stem).map_err(about(path))
 }
 
 /// A table: a .cube file or a HaldCLUT picture.

@@ -4,9 +4,17 @@
 //! The form with both parts knows no `TITLE`: readers of it refuse one. Its title stands in a comment at its head.
 
 use crate::FormatError;
+use crate::registry::TableFormat;
 use lantern_core::table::{Domain, LENGTHS, SIZES, Table, Table1, Table3};
 use std::borrow::Cow;
 use std::fmt::Write as _;
+
+/// The format. Nothing says at its beginning that a file is of it: text that is none is refused with its line.
+pub const FORMAT: TableFormat = TableFormat {
+    name: "Cube LUT",
+    begins: |bytes| !crate::hald::is_png(bytes),
+    read: |bytes, _| read(bytes),
+};
 
 /// The largest file that is read: a 129-point table with long numbers stays below.
 pub const MAX_BYTES: usize = 128 << 20;

@@ -2,8 +2,12 @@
 //! L^3 pixels on a side and holds a table of L^2 points on a side.
 
 use crate::FormatError;
+use crate::registry::TableFormat;
 use lantern_core::picture::Picture;
 use lantern_core::table::{Domain, SIZES, Table, Table3};
+
+/// The format.
+pub const FORMAT: TableFormat = TableFormat { name: "HaldCLUT", begins: is_png, read };
 
 fn broken(why: impl std::fmt::Display) -> FormatError {
     FormatError::broken("HaldCLUT", why)

@@ -1,10 +1,11 @@
-//! The picture formats: one entry each, defined in the format's own file. From it come what is recognised, what is read and
-//! written, and what a format has no place for.
+//! The formats of pictures and of tables: one entry each, defined in the format's own file. From it come what is recognised,
+//! what is read and written, and what a format has no place for.
 
 use crate::facts::Facts;
 use crate::frame::Frame;
-use crate::{FormatError, dpx, exr, jpeg, png, tiff};
+use crate::{FormatError, cube, dpx, exr, hald, jpeg, png, tiff};
 use lantern_core::colour::Encoding;
+use lantern_core::table::Table;
 
 /// A picture format.
 pub struct PictureFormat {
@@ -38,6 +39,25 @@ pub struct Keeps {
 
 /// Every picture format.
 pub const PICTURES: &[PictureFormat] = &[png::FORMAT, tiff::FORMAT, dpx::FORMAT, exr::FORMAT, jpeg::FORMAT];
+
+/// A format of lookup tables.
+pub struct TableFormat {
+    /// What people call it.
+    pub name: &'static str,
+    /// Whether a file that begins like this is of it.
+    pub begins: fn(&[u8]) -> bool,
+    /// Reads a table. The text is its title where the file has none.
+    pub read: fn(&[u8], &str) -> Result<Table, FormatError>,
+}
+
+/// Every format of tables; what begins like none of the others is taken for the last.
+pub const TABLES: &[TableFormat] = &[hald::FORMAT, cube::FORMAT];
+
+/// Reads a table of any format; `title` is its title where the file has none.
+pub fn read_table(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
+    let format = TABLES.iter().find(|f| (f.begins)(bytes)).unwrap_or(&cube::FORMAT);
+    (format.read)(bytes, title)
+}
 
 /// The format of a file by its first bytes.
 pub fn of_bytes(head: &[u8]) -> Result<&'static PictureFormat, FormatError> {
@@ -85,5 +105,18 @@ mod tests {
         assert_eq!(all.len(), count);
         assert_eq!(of_ending("TIF").map(|f| f.name), Some("TIFF"));
         assert!(of_ending("cube").is_none() && of_bytes(b"LUT_3D_SIZE 2").is_err() && of_bytes(b"").is_err());
+    }
+
+    #[test]
+    fn a_table_is_read_by_its_bytes_whatever_it_is_called() {
+        let text = "LUT_3D_SIZE 2\n".to_owned() + &"0.5 0.25 0.125\n".repeat(8);
+        assert_eq!(read_table(text.as_bytes(), "by name").unwrap().cube.unwrap().size(), 2);
+        let identity = hald::identity(2).unwrap();
+        let picture = png::write(&identity, crate::Depth::Sixteen).unwrap();
+        let table = read_table(&picture, "by name").unwrap();
+        assert_eq!((table.title.as_str(), table.cube.unwrap().size()), ("by name", 4));
+        assert!(read_table(b"neither", "").unwrap_err().to_string().contains("line 1"));
+        let known = |bytes: &[u8]| TABLES.iter().filter(|f| (f.begins)(bytes)).count();
+        assert_eq!((known(&picture), known(text.as_bytes())), (1, 1));
     }
 }

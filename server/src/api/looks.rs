@@ -96,7 +96,7 @@ fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
     if !tables.is_empty() {
         studio.store.change(|c| {
             let mut rows = tables.into_iter();
-            rows.try_for_each(|(hash, n)| Media::of(MediaKind::Table, hash, n as u64).insert(c))
+            rows.try_for_each(|(hash, n)| Media::of(MediaKind::Table, hash, n).insert(c))
         })?;
     }
     Ok(look)

@@ -9,8 +9,6 @@ use lantern_core::look::MAX_NAME;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
-/// The longest name of a production, scene or shot.
-
 /// A scene to make.
 #[derive(Debug, Deserialize, JsonSchema)]
 pub struct CreateScene {

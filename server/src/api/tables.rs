@@ -9,7 +9,7 @@ use lantern_core::colour::Encoding;
 use lantern_core::step::{SlopeOffsetPower, Values};
 use lantern_core::table::Table;
 use lantern_formats::cdl::{self, Correction, Form};
-use lantern_formats::{cube, hald};
+use lantern_formats::registry;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -68,9 +68,9 @@ pub async fn create(
     let line = web::block(move || -> ApiResult<TableLine> {
         let file: String = query.name.chars().take(200).collect();
         let stem = file.rsplit_once('.').map_or(file.as_str(), |(stem, _)| stem).to_owned();
-        let table = if hald::is_png(&body) { hald::read(&body, &stem)? } else { cube::read(&body)? };
+        let table = registry::read_table(&body, &stem)?;
         let (hash, length) = studio.media.keep_table(&table)?;
-        let media = Media::of(MediaKind::Table, hash.clone(), length as u64);
+        let media = Media::of(MediaKind::Table, hash.clone(), length);
         studio.store.with(|c| media.insert(c))?;
         let spoken = encodings_in(&format!("{stem} {}", table.title));
         let name = if table.title.trim().is_empty() { stem } else { table.title.clone() };
