@@ -81,7 +81,7 @@ mod tests {
         unsafe {
             let layout = Layout::from_size_align_unchecked(LARGE + 64, 64);
             let zeroed = Memory.alloc_zeroed(layout);
-            assert!(!zeroed.is_null() && zeroed as usize % 64 == 0 && *zeroed.add(LARGE) == 0);
+            assert!(!zeroed.is_null() && (zeroed as usize).is_multiple_of(64) && *zeroed.add(LARGE) == 0);
             Memory.dealloc(zeroed, layout);
         }
     }
