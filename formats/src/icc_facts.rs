@@ -102,7 +102,7 @@ mod tests {
 
     #[test]
     fn our_own_profiles_are_known_again() {
-        for e in Encoding::shipped().into_iter().filter(|e| e.reference == Reference::Display) {
+        for e in Encoding::shipped().filter(|e| e.reference == Reference::Display) {
             let bytes = crate::icc::profile(&e).unwrap();
             let said = guess(&bytes);
             // Code points do not say how bright a PQ display is.
