@@ -57,6 +57,6 @@ fn smpte_hd_bars_land_in_the_targets_boxes() {
 #[test]
 fn the_skin_line_of_the_page_lies_at_123_degrees() {
     // The I axis (common practice); the page draws it from this constant.
-    let plane = include_str!("../../web/src/instruments/plane.ts");
-    assert!(plane.contains("SKIN_DEGREES = 123;"));
+    let constants = include_str!("../../web/src/data/constants.ts");
+    assert!(constants.contains("SKIN_DEGREES = 123;"));
 }

@@ -1,4 +1,4 @@
-//! What is made once for all who ask, and kept while there is room: weighed in bytes, told apart by what it was made from.
+//! The cache: single-flight, bounded in bytes, keyed by everything that a value was made from.
 //!
 //! A key holds all that a value depends on, so that nothing is ever cleared by hand: what changes has another key.
 
@@ -7,9 +7,9 @@ use quick_cache::sync::Cache;
 use quick_cache::{OptionsBuilder, Weighter};
 use std::hash::Hash;
 
-/// Memory that a value takes.
+/// The size of a value in memory.
 pub trait Weight {
-    /// In bytes, about.
+    /// In bytes, approximately.
     fn bytes(&self) -> usize;
 }
 
@@ -38,7 +38,7 @@ impl Weight for lantern_core::table::Table {
     }
 }
 
-/// What an entry takes beside its value: its key and its place.
+/// Bytes of an entry beside its value: its key and its slot.
 const ENTRY: usize = 512;
 
 #[derive(Clone)]
@@ -50,41 +50,41 @@ impl<K, V: Weight> Weighter<K, V> for ByBytes {
     }
 }
 
-/// Values by what they were made from, up to some bytes together; those used longest ago go first.
+/// Values by key, bounded by their total size in bytes; the least recently used go first.
 pub struct WeighedCache<K, V>(Cache<K, V, ByBytes>);
 
 impl<K: Clone + Eq + Hash, V: Clone + Weight> WeighedCache<K, V> {
-    /// Room for values of so many bytes; about how many they are.
+    /// A cache of at most `bytes`, for about `count` values.
     pub fn new(bytes: usize, about: usize) -> Self {
         let options = OptionsBuilder::new()
             .estimated_items_capacity(about)
             .weight_capacity(bytes as u64)
-            // One part: a large value has to find room beside others.
+            // One shard: a large value has to fit beside others.
             .shards(1)
-            // Half of the room is for what came last: pages ask again for that.
+            // Half of it is for new values: pages ask for those again.
             .hot_allocation(0.5)
             .build();
         let options = options.unwrap_or_else(|e| unreachable!("all that is needed is given: {e}"));
         Self(Cache::with_options(options, ByBytes, Default::default(), Default::default()))
     }
 
-    /// What is kept under a key, or what `make` gives, which others who want the same wait for. A failure is not kept: the
-    /// next one tries again.
+    /// The value of a key, made by `make` where it is not cached; callers that ask for the same key meanwhile wait for it. A
+    /// failure is not cached: the next caller tries again.
     pub fn get_or(&self, key: &K, make: impl FnOnce() -> ApiResult<V>) -> ApiResult<V> {
         self.0.get_or_insert_with(key, make)
     }
 
-    /// What is kept.
+    /// The cached value of a key.
     pub fn get(&self, key: &K) -> Option<V> {
         self.0.get(key)
     }
 
-    /// Keeps a value.
+    /// Caches a value.
     pub fn put(&self, key: K, value: V) {
         self.0.insert(key, value);
     }
 
-    /// Bytes that are kept.
+    /// Total size of the cached values in bytes.
     pub fn bytes(&self) -> usize {
         self.0.weight() as usize
     }

@@ -17,7 +17,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
-/// What the values between two nodes are.
+/// The quantity that values between two nodes stand for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Signal {
     /// Linear light.
@@ -26,37 +26,37 @@ pub enum Signal {
     Density,
 }
 
-/// One thing that happens to the picture.
+/// A node of the graph; nodes run in order.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Node {
-    /// Colour work of each pixel by itself.
+    /// Colour work on each pixel by itself.
     Point {
-        /// What happens.
+        /// The work.
         program: Program,
-        /// What the values are then.
+        /// The quantity that it gives.
         gives: Signal,
     },
-    /// The picture as it is here is needed again.
+    /// Keeps the picture as it is here, for a later mix or the end.
     Keep(Slot),
-    /// The matte of a region: of the picture that is kept in a slot, by colour work that puts it in place of the colours.
+    /// Makes the matte of a region, from the picture kept in a slot.
     Matte {
-        /// Where the picture is kept.
+        /// The slot.
         slot: Slot,
-        /// From the picture to the matte.
+        /// From the kept picture to the matte, in all three channels.
         program: Program,
     },
-    /// A group or a step counts in part: the picture is blended with the one that is kept.
+    /// Blends the picture with the one kept in a slot: how a group or a step counts in part.
     Mix(Slot, Mix),
-    /// What reaches beyond a pixel, or depends on its place.
+    /// Work with a radius, or that depends on the pixel's place.
     Spatial(Texture),
 }
 
 /// A compiled path: its nodes in order, and the colour work after all of them.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Graph {
-    /// All that comes before [`Graph::last`]; empty where nothing is spatial.
+    /// All nodes before [`Graph::last`]; empty where nothing is spatial.
     pub nodes: Vec<Node>,
-    /// What happens to each pixel after all of that.
+    /// Colour work after all nodes, to delivered code values.
     pub last: Program,
     /// Width of the frame on the film in millimetres.
     pub gauge: f64,
@@ -69,15 +69,15 @@ pub struct GraphTables {
     last: Option<Arc<Table>>,
 }
 
-/// Where a finished picture goes.
+/// The destination of a finished picture.
 pub struct Target<'a, T, W> {
-    /// The part of the picture that is wanted: its place and its size.
+    /// The wanted part: left, top, width, height.
     pub inside: [usize; 4],
-    /// As much as that part holds, row by row.
+    /// Output values of that part, row by row.
     pub out: &'a mut [T],
-    /// Places of `out` for each pixel.
+    /// Output values of each pixel.
     pub per: usize,
-    /// Writes pixels of a row into their places.
+    /// Writes pixels of a row as output values.
     pub write: W,
 }
 
@@ -115,7 +115,7 @@ impl Graph {
         !self.nodes.is_empty()
     }
 
-    /// Its points in order: what happens, and what the values are then.
+    /// Its points in order: their work, and the quantity that they give.
     pub fn points(&self) -> impl Iterator<Item = (&Program, Signal)> {
         self.nodes.iter().filter_map(|n| match n {
             Node::Point { program, gives } => Some((program, *gives)),
@@ -123,12 +123,12 @@ impl Graph {
         })
     }
 
-    /// Whether the picture of some place is needed again at the end.
+    /// Whether a picture is kept for the end.
     fn keeps(&self) -> bool {
         self.nodes.contains(&Node::Keep(Slot::End))
     }
 
-    /// What the values are at the end of all nodes; nothing where there is none.
+    /// The quantity after all nodes; `None` for a graph without nodes.
     fn given(&self) -> Option<Signal> {
         self.points().last().map(|(_, gives)| gives)
     }
@@ -153,8 +153,8 @@ impl Graph {
         Some(())
     }
 
-    /// What halation adds and nothing else, in code values of a display, four times as bright as it is; where nothing
-    /// adds any, all of `target` is left. `None` when `stop` was set meanwhile.
+    /// Only what halation adds, in code values of a display, four times brighter than it is. Without halation `target` is left
+    /// unchanged. `None` when `stop` was set meanwhile.
     pub fn halation_alone<T: Send>(
         &self,
         source: &dyn RowSource,
@@ -183,7 +183,7 @@ impl Graph {
         into(work, &items, source, Colour::Exact(&shown), target)
     }
 
-    /// All nodes: exactly in single precision, or through tables and in halves. `None` when `stop` was set
+    /// Runs all nodes: exactly in single precision, or through tables in half precision. `None` when `stop` was set
     /// meanwhile.
     pub fn textured(
         &self,
@@ -222,8 +222,8 @@ impl Graph {
         Colour::of(&self.last, table, self.given(), None)
     }
 
-    /// The whole of it, exactly or through tables, without keeping anything but what `pool` holds. `None` when `stop` was
-    /// set meanwhile.
+    /// Runs the whole graph, exactly or through tables, into `target`; nothing stays but buffers in `pool`. `None` when `stop`
+    /// was set meanwhile.
     pub fn render<T: Send>(
         &self,
         tables: Option<&GraphTables>,
@@ -244,7 +244,7 @@ impl Graph {
         into(work, &items(&self.nodes, &works), source, self.last_work(tables), target)
     }
 
-    /// The last colour work, exactly or through its table where it has one.
+    /// Runs the last colour work on a stage, exactly or through its table where it has one.
     pub fn finish<T: Send>(
         &self,
         tables: Option<&GraphTables>,
@@ -270,8 +270,8 @@ impl Graph {
         });
     }
 
-    /// Tables for all points; those of `before` are taken where a point is still the same. The first reads code values
-    /// by `plan`. The last has none where it needs the picture that lies aside.
+    /// Tables for all points; tables of `before` are reused for points that are equal. The first point reads code values by
+    /// `plan`. The last colour work has no table where it needs the picture kept for the end.
     pub fn tables(
         &self,
         plan: &Bake,
@@ -306,12 +306,12 @@ impl Graph {
     }
 }
 
-/// Through tables halves are enough between two passes.
+/// Half precision is enough between two passes through tables.
 fn precision(tables: Option<&GraphTables>) -> Precision {
     if tables.is_some() { Precision::Half } else { Precision::Single }
 }
 
-/// Nodes as work on rows.
+/// Nodes as items of a run.
 fn items<'a>(nodes: &'a [Node], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
     let mut works = works.iter();
     let item = |node: &'a Node| match node {
@@ -324,7 +324,7 @@ fn items<'a>(nodes: &'a [Node], works: &'a [Colour<'a>]) -> Vec<Item<'a>> {
     nodes.iter().filter_map(item).collect()
 }
 
-/// Work whose rows go through their last colour work and to where they are wanted.
+/// Runs items, then the last colour work on each row, into the target.
 fn into<T: Send>(
     work: Work<'_>,
     items: &[Item<'_>],
@@ -340,14 +340,14 @@ fn into<T: Send>(
     })
 }
 
-/// Pixels over others, but for their alpha.
+/// Copies pixels without their alpha.
 fn over(from: &Pixels, to: &mut Pixels) {
     for (to, from) in to.iter_mut().zip(from) {
         to[..3].copy_from_slice(&from[..3]);
     }
 }
 
-/// A table of a point: its values go in and out in a form that tables hold well.
+/// Fills a point's table. Light goes in and comes out in a form that a table holds well: see [`lane::octaves`].
 fn made(
     program: &Program,
     given: Option<Signal>,
@@ -397,7 +397,7 @@ impl<'a> Colour<'a> {
         }
     }
 
-    /// A row as pixels, from light that lay aside where there is any. The row is changed.
+    /// A row as pixels; `beside` is the row of the picture kept for the end. `line` is overwritten.
     fn pixels(&self, line: &mut Scanline, beside: Option<&Scanline>, out: &mut Pixels) {
         lane::vectorised(Row { colour: *self, line, beside, out });
     }
@@ -414,7 +414,7 @@ struct Row<'a> {
     colour: Colour<'a>,
     line: &'a mut Scanline,
     beside: Option<&'a Scanline>,
-    /// Whole blocks that it goes into; back into the row where this is empty.
+    /// Destination in whole blocks; empty to write back into the row.
     out: &'a mut Pixels,
 }
 

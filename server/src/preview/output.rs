@@ -1,5 +1,5 @@
-//! What a path makes of a picture, to be read anywhere in it: as it is shown, with its regions and its texture. Limits, marks
-//! and readouts read it here and nowhere else.
+//! The graph's output for a picture, readable at any place: with regions and texture, as it is shown. Limits, marks and readouts
+//! take their values from here and nowhere else.
 
 use super::proxy::Proxy;
 use lantern_core::graph::{Graph, Program, Target};
@@ -11,29 +11,29 @@ pub type Rect = [usize; 4];
 
 /// A picture under a path.
 pub struct Output<'a> {
-    /// The pixels that are shown, before the path.
+    /// The source pixels.
     shown: &'a Proxy,
     graph: &'a Graph,
-    /// Where there is texture: the picture as far as all of it, and where in it lies what is shown.
+    /// For graphs with texture: the stage, and the shown part inside of it.
     textured: Option<(Arc<Made>, Rect)>,
 }
 
-/// Where the path is read.
+/// The named point of the graph that is read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Point {
-    /// Code values as they are delivered.
+    /// Delivered code values.
     Delivered,
     /// The same before they are fitted into the display: what a display with no limits would be given.
     Unfitted,
 }
 
 impl<'a> Output<'a> {
-    /// Of a path without texture.
+    /// Of a graph without texture.
     pub fn plain(shown: &'a Proxy, graph: &'a Graph) -> Self {
         Self { shown, graph, textured: None }
     }
 
-    /// Of a path with texture that is made; what is shown lies at `inside` in it.
+    /// Of a graph with texture whose stage is made; the shown part is `inside` of it.
     pub fn textured(shown: &'a Proxy, graph: &'a Graph, made: Arc<Made>, inside: Rect) -> Self {
         Self { shown, graph, textured: Some((made, inside)) }
     }
@@ -43,7 +43,7 @@ impl<'a> Output<'a> {
         [self.shown.picture.width(), self.shown.picture.height()]
     }
 
-    /// What lies in a rectangle of it, row by row.
+    /// Values of a rectangle, row by row.
     pub fn read(&self, point: Point, rect: Rect) -> Vec<[f32; 4]> {
         let [x, y, w, h] = rect;
         let Some((made, [left, top, ..])) = &self.textured else {
@@ -62,13 +62,13 @@ impl<'a> Output<'a> {
         pixels
     }
 
-    /// All of it.
+    /// Values of the whole picture, row by row.
     pub fn all(&self, point: Point) -> Vec<[f32; 4]> {
         let [w, h] = self.size();
         self.read(point, [0, 0, w, h])
     }
 
-    /// What these source pixels become, where no texture makes that depend on their neighbours.
+    /// Values that single source pixels become; `None` where texture makes them depend on their neighbours.
     pub fn of_pixels(&self, point: Point, pixels: &[[f32; 4]]) -> Option<Vec<[f32; 4]>> {
         if self.textured.is_some() {
             return None;

@@ -27,7 +27,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
-/// What frames are made from, and the table kept between two frames of the same path.
+/// Makes pictures: its store and media, and the caches of everything that is made on the way.
 pub struct Studio {
     /// The database.
     pub store: Store,
@@ -173,7 +173,7 @@ impl Studio {
         if r.show == Show::Halation {
             return Ok(textured::halation_alone(source, graph, cut, display, frame, stop));
         }
-        // What is looked at again is kept; so is what is measured.
+        // Stages of the picture in hand are cached, as are those that are measured.
         let again = kind == Kind::Picture || r.counts.limits || r.show == Show::Marks;
         if again && r.show != Show::Grain {
             self.kept.render(viewport(r, kind), source, graph, cut, r.quality, frame, stop)
@@ -316,17 +316,17 @@ impl Studio {
         self.store.with(|c| Shot::find(c, shot)?.0.trim())
     }
 
-    /// How many pictures were made as far as all of their texture.
+    /// Stages made so far, for tests.
     pub fn stages_made(&self) -> usize {
         self.kept.made()
     }
 
-    /// Memory of those that are kept.
+    /// Size of all cached stages in bytes.
     pub fn stage_bytes(&self) -> usize {
         self.kept.bytes()
     }
 
-    /// A place among those that take files in: decoding and probing many at once would leave nothing for anybody else.
+    /// A turn at taking files in: decoding and probing many at once would starve everybody else.
     pub async fn turn(&self) -> ApiResult<OwnedSemaphorePermit> {
         self.turns.clone().acquire_owned().await.map_err(ApiError::internal)
     }
@@ -362,7 +362,7 @@ impl Studio {
     }
 }
 
-/// Who needs what was made last: a page, for the picture in hand or one beside it.
+/// Key of a page's newest stage: the page, and whether the picture is the one in hand or beside it.
 fn viewport(r: &PictureRequest, kind: Kind) -> u32 {
     seat_of(r.viewer, kind)
 }
@@ -371,7 +371,7 @@ fn seat_of(viewer: u32, kind: Kind) -> u32 {
     viewer.wrapping_mul(16).wrapping_add(kind as u32)
 }
 
-/// What is computed of a picture with texture, of `whole` or of the part of it that `shown` is.
+/// The proxy and the part of it to compute, for the whole picture or for the requested view.
 fn cut<'a>(r: &PictureRequest, graph: &Graph, whole: &'a Proxy, shown: &'a Proxy) -> (&'a Proxy, Cut) {
     let tick = r.tick.or(r.seat.frame).unwrap_or(0);
     let geometry = FrameGeometry::whole(whole.picture.width(), whole.picture.height(), graph.gauge, tick);

@@ -19,7 +19,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 /// Points on a side of the table that a picture goes through before its texture.
 const QUICK_SIZE: usize = 33;
 
-/// A picture as far as all of its texture: what it was made from and through.
+/// A stage: a picture after all nodes of its graph, before the last colour work, with what it was made from.
 struct Stage {
     viewer: u32,
     source: StageSource,
@@ -28,7 +28,7 @@ struct Stage {
     made: Arc<Made>,
 }
 
-/// Tables, and what they stand for.
+/// A graph's tables, with the graph and the encoding that they were filled for.
 struct Tables {
     viewer: u32,
     encoding: String,
@@ -36,7 +36,7 @@ struct Tables {
     tables: GraphTables,
 }
 
-/// What a picture is made from.
+/// Identity of a stage's input: file, encoding, frame geometry.
 #[derive(Clone, Debug, PartialEq)]
 struct StageSource {
     hash: String,
@@ -46,9 +46,9 @@ struct StageSource {
 
 /// Memory that stages may take together: those of some eight pages, and one at full size.
 const MOST_STAGE_BYTES: usize = 256 << 20;
-/// Sets of tables that are kept: as many looks are dragged at once.
+/// Sets of tables in the cache; enough for as many looks dragged at once.
 const MOST_TABLES: usize = 12;
-/// Buffers that are kept for pictures made at once.
+/// Buffer pools, one for each picture made at the same time.
 const MOST_ROOMS: usize = 4;
 
 /// The stages and tables that were made last, newest last, for pages that change one thing at a time. Apart, because exact
@@ -61,28 +61,28 @@ pub struct TexturedKept {
     made: AtomicUsize,
 }
 
-/// What is kept is put in whole, so that it is good also where a thread panicked.
+/// Locks a mutex whose contents are replaced whole, so that they are valid even after a panic.
 fn locked<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
     of.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// The part of a geometry that a picture shows, with as much around it as texture needs.
+/// The part of a frame that is shown, with the halo that its textures need.
 pub struct Cut {
-    /// What is computed.
+    /// Geometry of what is computed: the part with its halo.
     pub geometry: FrameGeometry,
-    /// The place of the part in it, and its size.
+    /// The shown part inside of that: left, top, width, height.
     pub inside: [usize; 4],
 }
 
 impl Cut {
-    /// All of a geometry.
+    /// The whole frame.
     pub fn whole(geometry: FrameGeometry) -> Self {
         Self { inside: [0, 0, geometry.size[0], geometry.size[1]], geometry }
     }
 
-    /// A part of a whole frame.
+    /// A part of the whole frame.
     pub fn part(whole: FrameGeometry, [x, y, w, h]: [usize; 4], reach: usize) -> Self {
-        // More than this much around a part costs more than it shows.
+        // A wider halo would cost more than can be seen of it.
         const MOST_AROUND: usize = 400;
         let around = reach.min(MOST_AROUND);
         let (left, top) = (x.saturating_sub(around), y.saturating_sub(around));
@@ -94,8 +94,8 @@ impl Cut {
 }
 
 impl TexturedKept {
-    /// Appends the bytes of a part of a picture with its texture. `false` when `stop` was set meanwhile. `viewer` tells
-    /// pages apart: what one made last makes room for what it makes next.
+    /// Appends the RGBA bytes of the shown part. `false` when `stop` was set meanwhile. `viewer` identifies the page: its newest
+    /// stage replaces its older one in the cache.
     #[expect(clippy::too_many_arguments, reason = "what a picture is made from, once")]
     pub fn render(
         &self,
@@ -118,7 +118,7 @@ impl TexturedKept {
         Ok(true)
     }
 
-    /// The picture as far as all of its texture; made where it is not kept. `None` when `stop` was set meanwhile.
+    /// A stage, from the cache or made. `None` when `stop` was set meanwhile.
     #[expect(clippy::too_many_arguments, reason = "what a picture is made from, once")]
     pub fn stage(
         &self,
@@ -156,7 +156,7 @@ impl TexturedKept {
         let new = Stage { viewer, source, graph: graph.clone(), quality, made: made.clone() };
         let gone = {
             let mut stages = locked(&self.stages);
-            // A page needs its newest stage only: the one before it gives its memory back.
+            // A page needs its newest stage only: the one before it goes.
             let before = stages.iter().position(|s| s.viewer == viewer && s.quality == quality);
             let mut gone: Vec<Stage> = before.map(|at| stages.remove(at)).into_iter().collect();
             stages.push(new);
@@ -176,7 +176,7 @@ impl TexturedKept {
         Some(made)
     }
 
-    /// Appends the bytes of a picture with its texture, computed exactly and not kept. `false` when `stop` was set.
+    /// Appends the RGBA bytes of a picture, computed exactly and not cached. `false` when `stop` was set.
     pub fn once(
         &self,
         proxy: &Proxy,
@@ -190,7 +190,7 @@ impl TexturedKept {
         self.in_pool(|pool| graph.render(None, &pixels, &cut.geometry, pool, stop, target)).is_some()
     }
 
-    /// Work with buffers of pictures before it, where some are free.
+    /// Runs work with a buffer pool, a used one where one is free.
     fn in_pool<T>(&self, work: impl FnOnce(&mut BufferPool) -> T) -> T {
         let mut pool = locked(&self.pools).pop().unwrap_or_default();
         let done = work(&mut pool);
@@ -201,8 +201,8 @@ impl TexturedKept {
         done
     }
 
-    /// Tables for all points; those of the set before it are taken where a point is still the same. A page that has none yet
-    /// begins with the set of another one that has most in common.
+    /// Tables for all points of a graph; tables of the page's previous set are reused for points that did not change. A page
+    /// without one starts from the set that has most points in common.
     fn tables(&self, viewer: u32, proxy: &Proxy, graph: &Graph) -> ApiResult<GraphTables> {
         let encoding = &proxy.encoding.id;
         let in_common = |t: &Tables| t.graph.points().zip(graph.points()).filter(|(a, b)| a == b).count();
@@ -224,12 +224,12 @@ impl TexturedKept {
         Ok(tables)
     }
 
-    /// How many stages were made so far.
+    /// Stages made so far, for tests.
     pub fn made(&self) -> usize {
         self.made.load(Ordering::Relaxed)
     }
 
-    /// Memory of all stages that are kept.
+    /// Size of all cached stages in bytes.
     pub fn bytes(&self) -> usize {
         locked(&self.stages).iter().map(|s| s.made.bytes()).sum()
     }
@@ -259,12 +259,12 @@ pub fn grain_alone(path: &Path) -> Path {
     Path::of(path.steps.iter().filter(|s| s.zone == Zone::Film && shows(&s.values)).cloned().collect())
 }
 
-/// The pixels of a geometry.
+/// The proxy's pixels inside of a geometry.
 pub(super) fn window<'a>(proxy: &'a Proxy, geometry: &FrameGeometry) -> Window<'a> {
     Window { pixels: &proxy.picture.pixels, width: proxy.picture.width(), at: geometry.origin }
 }
 
-/// BufferPool for the bytes of the part that is shown, after what there is.
+/// Extends the message by room for the shown part's RGBA bytes and gives that room.
 fn grown<'a>(frame: &'a mut Message, cut: &Cut) -> &'a mut [u8] {
     let start = frame.len();
     frame.resize(start + cut.inside[2] * cut.inside[3] * 4, 0);
