@@ -3968,10 +3968,7 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
-        /**
-         * @description The longest name of a production, scene or shot.
-         *     A scene to make.
-         */
+        /** @description A scene to make. */
         CreateScene: {
             /**
              * @description Whether it holds finished stills.
