@@ -185,9 +185,9 @@ fn compiled(
         }));
     }
     if !texture {
-        let film = active(Zone::Film).filter(|s| !s.renders());
+        let in_film = active(Zone::Film).filter(|s| !s.renders());
         let elsewhere = path.steps.iter().filter(|s| path.works(s) && spatial(s).is_some());
-        left_out.extend(elsewhere.chain(film).map(|s| LeftOut {
+        left_out.extend(elsewhere.chain(in_film).map(|s| LeftOut {
             step: s.name.clone(),
             why: format!("picture only: {}", s.values.info().picture_only),
         }));

@@ -24,11 +24,11 @@ const COMMANDS = {
   undo: { part: "Everywhere", keys: "Ctrl Z", does: "undo", press: ["ctrl+z"] },
   redo: { part: "Everywhere", keys: "Ctrl Shift Z", does: "redo", press: ["ctrl+shift+z", "ctrl+y"], too: true },
 
-  untouched: { part: SEEING, keys: "A (hold)", does: "the untouched shot", press: ["a"], hold: true },
-  version: { part: SEEING, keys: "V (hold)", does: "the last saved version", press: ["v"], hold: true },
+  untouched: { part: SEEING, keys: "A", does: "the untouched shot", press: ["a"], hold: true },
+  version: { part: SEEING, keys: "V", does: "the last saved version", press: ["v"], hold: true },
   bypassStep: { part: SEEING, keys: "S", does: "bypass the step", press: ["s"], hold: true },
-  bypassGroup: { part: SEEING, keys: "D (hold)", does: "the group", press: ["d"], hold: true, too: true },
-  middleGrey: { part: SEEING, keys: "M (hold)", does: "rest on middle grey", press: ["m"], hold: true },
+  bypassGroup: { part: SEEING, keys: "D", does: "the group", press: ["d"], hold: true, too: true },
+  middleGrey: { part: SEEING, keys: "M", does: "rest on middle grey", press: ["m"], hold: true },
   toAndFro: { part: SEEING, keys: "F", does: "the shot before, to and fro", press: ["f"] },
   shotBefore: { part: SEEING, keys: "Page Up", does: "shot before", press: ["pageup"] },
   nextShot: { part: SEEING, keys: "Page Down", does: "next shot", press: ["pagedown"], too: true },
@@ -87,13 +87,17 @@ export function commandOf(e: Pressed): CommandId | null {
   return BY_PRESS.get(press(e)) ?? null;
 }
 
+/** How the sheet says that keys are held. */
+const HOLD = " (hold)";
+
 /** Rows of the sheet for a part: keys and what they do. */
 export function rowsOf(part: Command["part"]): [string, string][] {
   const rows: [string, string][] = [];
   for (const c of Object.values(KEYMAP).filter((x) => x.part === part)) {
     const last = rows.at(-1);
-    if (c.too && last) [last[0], last[1]] = [`${last[0]}, ${c.keys}`, c.does ? `${last[1]}, ${c.does}` : last[1]];
-    else rows.push([c.keys, c.does]);
+    const [keys, does] = c.too && last ? [`${last[0].replace(HOLD, "")}, ${c.keys}`, [last[1], c.does].filter(Boolean).join(", ")] : [c.keys, c.does];
+    if (c.too) rows.pop();
+    rows.push([c.hold ? keys + HOLD : keys, does]);
   }
   return rows;
 }

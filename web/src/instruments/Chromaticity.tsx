@@ -2,7 +2,7 @@
 import type { Frame } from "../preview/preview";
 import { useSession } from "../session/session";
 import { drawChromaticity } from "./draw";
-import { type Mode, type Scope, type Source, useCounts } from "./counts";
+import { type Mode, Plot, type Scope, type Source } from "./counts";
 import { Pair } from "./Pair";
 
 /** The part of the diagram that is drawn: nothing lies beyond. */
@@ -17,7 +17,6 @@ const STROKES = ["var(--color-dim)", "var(--color-faint)", "var(--color-edge)"];
 
 function Chromaticity({ source }: { source: Source }) {
   const diagram = useSession((s) => s.scopes?.diagram);
-  const canvas = useCounts(source, draw);
   if (!diagram) return null;
   const { span } = diagram;
   const [u = 0, v = 0] = diagram.white;
@@ -25,13 +24,7 @@ function Chromaticity({ source }: { source: Source }) {
   const closed = (points: number[][]) => `M${points.map(place).join("L")}Z`;
   return (
     <div className="relative aspect-square overflow-hidden bg-pit">
-      <canvas
-        ref={canvas}
-        data-scope={source === "hand" ? "chromaticity" : "chromaticity-beside"}
-        role="img"
-        aria-label="Chromaticity of the scene"
-        className="absolute inset-0 h-full w-full"
-      />
+      <Plot id="chromaticity" source={source} label="Chromaticity of the scene" draw={draw} />
       <svg viewBox={`0 0 ${span} ${span}`} className="absolute inset-0" aria-hidden>
         <g fill="none" strokeWidth={0.002}>
           <path d={closed(diagram.locus)} stroke="var(--color-edge)" />

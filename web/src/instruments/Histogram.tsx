@@ -1,6 +1,6 @@
 /** Histograms of the delivered picture. */
 import type { Frame } from "../preview/preview";
-import { type Mode, type Scope, type Source, sourcesOf, useCounts } from "./counts";
+import { type Mode, Plot, type Scope, type Source, sourcesOf } from "./counts";
 import { drawHistogram } from "./draw";
 
 function drawAnyHistogram(canvas: HTMLCanvasElement, frame: Frame) {
@@ -8,16 +8,9 @@ function drawAnyHistogram(canvas: HTMLCanvasElement, frame: Frame) {
 }
 
 function Histogram({ source }: { source: Source }) {
-  const canvas = useCounts(source, drawAnyHistogram);
   return (
     <div className="relative min-w-0 flex-1 bg-pit">
-      <canvas
-        ref={canvas}
-        data-scope={source === "hand" ? "histogram" : "histogram-beside"}
-        role="img"
-        aria-label="Histogram of the picture"
-        className="absolute inset-0 h-full w-full"
-      />
+      <Plot id="histogram" source={source} label="Histogram of the picture" draw={drawAnyHistogram} />
     </div>
   );
 }

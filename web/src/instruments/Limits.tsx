@@ -4,7 +4,7 @@ import { preview } from "../preview/preview";
 import { useSession } from "../session/session";
 import { type Mode, type Scope, type Source, sourcesOf } from "./counts";
 
-/** Shares of pixels at and beyond the limits, of the frame or of the drawn area. */
+/** Shares of pixels at and beyond the limits, of the frame or of the drawn area. Those of the shot beside stand under the same titles. */
 function Limits({ source }: { source: Source }) {
   const area = useSession((s) => s.scopes?.r103_area ?? 0.01);
   const [shares, setShares] = useState<number[] | null>(null);
@@ -22,10 +22,10 @@ function Limits({ source }: { source: Source }) {
     { id: "r103", title: "outside R 103", more: "Outside of the limits of EBU R 103", value: beyond, bad: beyond > area },
   ];
   return (
-    <dl className="col-span-2 grid grid-cols-4 gap-x-2" aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>
+    <dl className={`col-span-2 grid grid-cols-4 gap-x-2 ${source === "beside" ? "-mt-1.5" : ""}`} aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>
       {rows.map((r) => (
         <div key={r.id} className="flex flex-col" data-limit={source === "hand" ? r.id : undefined}>
-          <dt className="truncate text-faint" title={r.more}>{r.title}</dt>
+          <dt className={source === "hand" ? "truncate text-faint" : "sr-only"} title={r.more}>{r.title}</dt>
           <dd className={`text-value ${r.bad ? "text-alarm" : "text-text"}`}>{say(r.value)}</dd>
         </div>
       ))}

@@ -3,7 +3,7 @@ import { SKIN_DEGREES, VECTOR_SPAN } from "../data/constants";
 import type { Frame } from "../preview/preview";
 import { useInstruments } from "../session/instruments";
 import { Button } from "../ui/controls";
-import { type Mode, type Scope, type Source, useCounts } from "./counts";
+import { type Mode, Plot, type Scope, type Source } from "./counts";
 import { drawVector } from "./draw";
 import { Pair } from "./Pair";
 import { TARGETS } from "./plane";
@@ -26,16 +26,9 @@ function drawAnyVector(canvas: HTMLCanvasElement, frame: Frame) {
 }
 
 function Vectorscope({ source }: { source: Source }) {
-  const canvas = useCounts(source, drawAnyVector);
   return (
     <div className="relative aspect-square bg-pit">
-      <canvas
-        ref={canvas}
-        data-scope={source === "hand" ? "vector" : "vector-beside"}
-        role="img"
-        aria-label="Vectorscope of the picture"
-        className="absolute inset-0 h-full w-full"
-      />
+      <Plot id="vector" source={source} label="Vectorscope of the picture" draw={drawAnyVector} />
       <Graticule />
     </div>
   );

@@ -3,7 +3,7 @@ import type { Frame } from "../preview/preview";
 import { useHdrDisplays } from "../session/encodings";
 import { useInstruments, type Wave } from "../session/instruments";
 import { Button } from "../ui/controls";
-import { type Mode, type Scope, type Source, sourcesOf, useCounts } from "./counts";
+import { type Mode, Plot, type Scope, type Source, sourcesOf } from "./counts";
 import { drawLuma, drawWave } from "./draw";
 
 const WAVES: Record<Wave, { title: string; next: Wave }> = {
@@ -52,7 +52,6 @@ function useMarks(): { at: number; label: string }[] {
 }
 
 function Waveform({ source }: { source: Source }) {
-  const canvas = useCounts(source, drawAnyWave);
   const marks = useMarks();
   const hdr = marks.length !== 5 || marks[1]?.at !== 25;
   return (
@@ -71,14 +70,7 @@ function Waveform({ source }: { source: Source }) {
         {!hdr && R103.map((v) => (
           <div key={v} title="Limit of EBU R 103" className="absolute inset-x-0 border-t border-dashed border-ember" style={{ top: up(v) }} />
         ))}
-        <canvas
-          ref={canvas}
-          data-scope={source === "hand" ? "wave" : "wave-beside"}
-          role="img"
-          aria-label="Waveform of the picture"
-          className="absolute inset-x-0 w-full"
-          style={{ top: up(100), height: `${(100 / (AXIS.high - AXIS.low)) * 100}%` }}
-        />
+        <Plot id="wave" source={source} label="Waveform of the picture" draw={drawAnyWave} className="inset-x-0" style={{ top: up(100), height: `${(100 / (AXIS.high - AXIS.low)) * 100}%` }} />
       </div>
     </div>
   );

@@ -22,6 +22,23 @@ export function useCounts(source: Source, draw: (canvas: HTMLCanvasElement, fram
   return canvas;
 }
 
+interface PlotProps {
+  /** What tests and styles call it. */
+  id: string;
+  source: Source;
+  label: string;
+  draw: (canvas: HTMLCanvasElement, frame: Frame) => void;
+  className?: string;
+  style?: React.CSSProperties;
+}
+
+/** The canvas of a scope, over all of the box that it stands in unless said otherwise. */
+export function Plot({ id, source, label, draw, className = "inset-0 h-full", style }: PlotProps) {
+  const canvas = useCounts(source, draw);
+  const name = source === "hand" ? id : `${id}-beside`;
+  return <canvas ref={canvas} data-scope={name} role="img" aria-label={label} className={`absolute w-full ${className}`} style={style} />;
+}
+
 /** The shots whose scopes are drawn: one, or two beside each other on the same axes. */
 export const sourcesOf = (mode: Mode): Source[] => (mode === "two" ? ["hand", "beside"] : ["hand"]);
 
