@@ -14,7 +14,7 @@ use lantern_core::picture::{Picture, check_size};
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
     name: "DPX",
     endings: &["dpx"],
-    begins: |head| head.starts_with(b"SDPX") || head.starts_with(b"XPDS"),
+    begins: &[b"SDPX", b"XPDS"],
     read: read_frame,
     facts: crate::facts::dpx,
     write: Some(|frame, encoding| Ok(write_frame(frame, encoding.map_or([0, 0], words)))),

@@ -16,7 +16,7 @@ use std::io::Cursor;
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
     name: "OpenEXR",
     endings: &["exr"],
-    begins: |head| head.starts_with(&[0x76, 0x2f, 0x31, 0x01]),
+    begins: &[&[0x76, 0x2f, 0x31, 0x01]],
     read: read_frame,
     facts: crate::facts::openexr,
     write: Some(|frame, encoding| write_frame(frame, encoding.map(|e| &e.primaries))),

@@ -14,7 +14,7 @@ use zune_jpeg::{
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
     name: "JPEG",
     endings: &["jpg", "jpeg"],
-    begins: |head| head.starts_with(&[0xff, 0xd8, 0xff]),
+    begins: &[&[0xff, 0xd8, 0xff]],
     read: read_frame,
     facts: crate::facts::jpeg,
     write: None,

@@ -13,7 +13,7 @@ use std::io::Cursor;
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
     name: "PNG",
     endings: &["png"],
-    begins: |head| head.starts_with(b"\x89PNG"),
+    begins: &[b"\x89PNG"],
     read: read_frame,
     facts: crate::facts::png,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),

@@ -13,8 +13,8 @@ pub struct PictureFormat {
     pub name: &'static str,
     /// What names of its files end with, the usual one first.
     pub endings: &'static [&'static str],
-    /// Whether a file that begins like this is of it.
-    pub begins: fn(&[u8]) -> bool,
+    /// What its files begin with: any of these.
+    pub begins: &'static [&'static [u8]],
     /// Reads a picture with what lies beside it.
     pub read: fn(&[u8]) -> Result<Frame, FormatError>,
     /// Reads what a file says of itself, without its pixels.
@@ -23,6 +23,13 @@ pub struct PictureFormat {
     pub write: Option<Writer>,
     /// What it has a place for beside the pixels.
     pub keeps: Keeps,
+}
+
+impl PictureFormat {
+    /// Whether a file that begins like this is of it.
+    pub fn knows(&self, head: &[u8]) -> bool {
+        self.begins.iter().any(|b| head.starts_with(b))
+    }
 }
 
 /// Writes a picture of an encoding.
@@ -61,7 +68,7 @@ pub fn read_table(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
 
 /// The format of a file by its first bytes.
 pub fn of_bytes(head: &[u8]) -> Result<&'static PictureFormat, FormatError> {
-    PICTURES.iter().find(|f| (f.begins)(head)).ok_or(FormatError::UnknownPicture)
+    PICTURES.iter().find(|f| f.knows(head)).ok_or(FormatError::UnknownPicture)
 }
 
 /// The format that a name ends with, in any case.
@@ -87,7 +94,7 @@ mod tests {
         for format in PICTURES {
             let Some(write) = format.write else { continue };
             let bytes = write(&frame, None).unwrap();
-            let known: Vec<_> = PICTURES.iter().filter(|f| (f.begins)(&bytes)).map(|f| f.name).collect();
+            let known: Vec<_> = PICTURES.iter().filter(|f| f.knows(&bytes)).map(|f| f.name).collect();
             assert_eq!(known, [format.name]);
             assert_eq!((format.facts)(&bytes).unwrap().format, format.name);
             let read = (format.read)(&bytes).unwrap().picture;

@@ -19,7 +19,7 @@ use tiff::{
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
     name: "TIFF",
     endings: &["tif", "tiff"],
-    begins: |head| matches!(head, [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..]),
+    begins: &[b"II\x2a\0", b"II\x2b\0", b"MM\0\x2a", b"MM\0\x2b"],
     read: read_frame,
     facts: crate::facts::tiff,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),

@@ -2,8 +2,8 @@
 
 use crate::Data;
 use crate::error::ApiResult;
+use crate::store::ids::{ProductionId, ProfileId, SceneId};
 use crate::store::looks::{LookRow, Version};
-use crate::store::new_id;
 use crate::store::productions::{MediaKind, Production};
 use crate::store::profiles::{Profile, ProfileBody};
 use crate::store::scenes::Scene;
@@ -51,12 +51,13 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
     if !Production::all(c)?.is_empty() {
         return Ok(false);
     }
-    let production = c.immediate_transaction(|c| -> ApiResult<String> {
-        let mut production = Production { id: new_id(), name: seed.name.into(), camera: String::new() };
+    let production = c.immediate_transaction(|c| -> ApiResult<ProductionId> {
+        let mut production =
+            Production { id: ProductionId::fresh(), name: seed.name.into(), camera: String::new() };
         production.insert(c)?;
         let body = ProfileBody::Constants(seed.camera.clone());
         let profile = Profile {
-            id: new_id(),
+            id: ProfileId::fresh(),
             production_id: production.id.clone(),
             name: seed.camera.name.clone(),
             body: serde_json::to_string(&body).map_err(crate::error::ApiError::internal)?,
@@ -64,10 +65,10 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
             revision: 1,
         };
         profile.insert(c)?;
-        production.camera.clone_from(&profile.id);
-        Production::set_camera(c, &production.id, &profile.id)?;
+        production.camera = profile.id.to_string();
+        Production::set_camera(c, &production.id, Some(&profile.id))?;
         for (position, s) in (0..).zip(seed.scenes) {
-            let (id, production_id) = (new_id(), production.id.clone());
+            let (id, production_id) = (SceneId::fresh(), production.id.clone());
             let scene = Scene { id, production_id, position, name: s.name.into(), finished: s.finished };
             scene.insert(c)?;
             for shot in &s.shots {
@@ -83,7 +84,7 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
     Ok(true)
 }
 
-fn put(c: &mut diesel::SqliteConnection, data: &Data, scene: &str, shot: &SeedShot<'_>) -> ApiResult<()> {
+fn put(c: &mut diesel::SqliteConnection, data: &Data, scene: &SceneId, shot: &SeedShot<'_>) -> ApiResult<()> {
     let row = Shot {
         encoding: shot.encoding.into(),
         encoding_reason: shot.reason.into(),

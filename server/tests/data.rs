@@ -16,6 +16,7 @@ use lantern_server::preview::reading::{ReadingRequest, read};
 use lantern_server::preview::{Counts, Kind, PictureRequest, Quality, RowRequest, Studio};
 use lantern_server::seed::{Seed, SeedScene, seed};
 use lantern_server::store::handoffs::Handoff;
+use lantern_server::store::ids::{ProductionId, ShotId};
 use lantern_server::store::looks::{LookRow, Version};
 use lantern_server::store::productions::Production;
 use std::sync::atomic::AtomicBool;
@@ -24,7 +25,7 @@ use std::sync::atomic::AtomicBool;
 static GO_ON: AtomicBool = AtomicBool::new(false);
 
 /// A folder with one production of one grey shot, 64 x 36, in ACEScct.
-fn folder() -> (tempfile::TempDir, Data, String, String) {
+fn folder() -> (tempfile::TempDir, Data, ProductionId, ShotId) {
     let dir = tempfile::tempdir().unwrap();
     let data = Data::open(dir.path()).unwrap();
     let picture = common::grey();
@@ -115,7 +116,7 @@ fn a_handoff_that_ran_when_the_server_stopped_is_made_anew_and_everything_else_i
         std::thread::yield_now();
     }
     let c = &mut *data.store.connect().unwrap();
-    let found = Handoff::find(c, "h").unwrap();
+    let found = Handoff::find(c, &"h".into()).unwrap();
     assert_eq!((found.state.as_str(), found.failure.as_str()), ("done", ""));
     assert!(data.media.read(&found.table_hash.unwrap()).unwrap().starts_with(b"TITLE"));
     assert_eq!(LookRow::find(c, &look).unwrap().name, "First");
@@ -130,7 +131,7 @@ fn a_frame_holds_its_header_its_pixels_and_its_counts() {
             .picture(
                 &PictureRequest {
                     counts: Counts { wave: true, vector: Some(1.0), ..Default::default() },
-                    ..ask(&shot, quality)
+                    ..ask(shot.as_str(), quality)
                 },
                 Kind::Picture,
                 &GO_ON,
@@ -154,7 +155,7 @@ fn a_stopped_picture_gives_nothing() {
     let (_dir, data, _, shot) = folder();
     let studio = Studio::new(data.store, data.media);
     assert_eq!(
-        studio.picture(&ask(&shot, Quality::Rest), Kind::Picture, &AtomicBool::new(true)).unwrap(),
+        studio.picture(&ask(shot.as_str(), Quality::Rest), Kind::Picture, &AtomicBool::new(true)).unwrap(),
         None
     );
 }
@@ -167,7 +168,7 @@ fn wrong_requests_for_pictures_say_what_is_wrong() {
         let error = studio.picture(&r, Kind::Picture, &GO_ON).unwrap_err().to_string();
         assert!(error.contains(want), "{error}");
     };
-    says(PictureRequest { display: "acescct".into(), ..ask(&shot, Quality::Rest) }, "no display encoding");
+    says(PictureRequest { display: "acescct".into(), ..ask(shot.as_str(), Quality::Rest) }, "no display encoding");
     says(ask("nowhere", Quality::Rest), "no shot");
     let row =
         RowRequest { seq: 1, shots: vec![shot], path: Path::default(), width: 16, display: "srgb".into() };
@@ -182,7 +183,7 @@ fn the_dropper_needs_a_balance_step_and_a_place_inside() {
     let text = include_str!("../../demo/data/looks/harbour-dusk.look.json");
     let path = Look::from_json(text).unwrap().path;
     let ask = |step: &str, at| DropperRequest {
-        seat: common::seat(&shot, &path),
+        seat: common::seat(shot.as_str(), &path),
         step: step.into(),
         at: Some(at),
         area: None,

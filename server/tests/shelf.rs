@@ -78,7 +78,7 @@ async fn a_picture_goes_through_the_table_that_its_path_names() {
     assert_eq!(u16::from_le_bytes([part[8], part[9]]), 32, "half of 64 pixels");
     let cards = CardsRequest {
         seq: 1,
-        shot,
+        shot: shot.as_str().into(),
         frame: None,
         paths: vec![Default::default(), look.path],
         width: 32,

@@ -37,7 +37,7 @@ async fn serve(folder: &std::path::Path) -> (String, String) {
     let server = HttpServer::new(app).workers(1).bind(("127.0.0.1", 0)).unwrap();
     let address = server.addrs()[0].to_string();
     actix_web::rt::spawn(server.run());
-    (address, shot)
+    (address, shot.to_string())
 }
 
 fn picture(shot: &str, seq: u32) -> Value {

@@ -2,8 +2,8 @@
 
 use crate::{Outcome, command, root};
 
-/// Every reader that has a target.
-const READERS: [&str; 9] = ["png", "tiff", "exr", "jpeg", "dpx", "cube", "cdl", "hald", "look"];
+/// The readers that have targets: every format of pictures and of tables is in one of them.
+const READERS: [&str; 4] = ["pictures", "tables", "cdl", "look"];
 
 /// Coverage counters for the code of all crates, which a stable compiler can put in too.
 const FLAGS: &str = "-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 \
@@ -56,7 +56,6 @@ fn host() -> Result<String, String> {
 /// Small whole files to begin with, where ffmpeg is there to make them.
 fn seeds(reader: &str, corpus: &std::path::Path) -> Outcome {
     let kinds: &[(&str, &str)] = match reader {
-        "hald" => &[("rgb24", "a.png"), ("rgb48be", "b.png")],
         "cdl" => {
             let text = "<ColorCorrectionCollection><ColorCorrection id=\"a\"><SOPNode><Slope>1 1 1</Slope><Offset>0 0 0</Offset>\
                 <Power>1 1 1</Power></SOPNode><SatNode><Saturation>1</Saturation></SatNode></ColorCorrection></ColorCorrectionCollection>";
@@ -66,15 +65,27 @@ fn seeds(reader: &str, corpus: &std::path::Path) -> Outcome {
             let kept = root().join("core/tests/looks/version-2.json");
             return std::fs::copy(kept, corpus.join("a.json")).map(|_| ()).map_err(|e| e.to_string());
         }
-        "png" => &[("rgb24", "a.png"), ("rgb48be", "b.png"), ("pal8", "c.png"), ("gray", "d.png")],
-        "tiff" => &[("rgb24", "a.tiff"), ("rgb48le", "b.tiff")],
-        "exr" => &[("gbrpf32le", "a.exr"), ("gbrapf32le", "b.exr")],
-        "jpeg" => &[("yuvj420p", "a.jpg"), ("yuvj444p", "b.jpg")],
-        "dpx" => &[("gbrp10be", "a.dpx"), ("rgb24", "b.dpx"), ("rgb48le", "c.dpx"), ("gbrp12le", "d.dpx")],
-        _ => {
+        "tables" => {
             let text = "TITLE \"a\"\nLUT_3D_SIZE 2\nDOMAIN_MIN 0 0 0\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n";
-            return std::fs::write(corpus.join("a.cube"), text).map_err(|e| e.to_string());
+            std::fs::write(corpus.join("a.cube"), text).map_err(|e| e.to_string())?;
+            &[("rgb24", "a.png"), ("rgb48be", "b.png")]
         }
+        _ => &[
+            ("rgb24", "a.png"),
+            ("rgb48be", "b.png"),
+            ("pal8", "c.png"),
+            ("gray", "d.png"),
+            ("rgb24", "a.tiff"),
+            ("rgb48le", "b.tiff"),
+            ("gbrpf32le", "a.exr"),
+            ("gbrapf32le", "b.exr"),
+            ("yuvj420p", "a.jpg"),
+            ("yuvj444p", "b.jpg"),
+            ("gbrp10be", "a.dpx"),
+            ("rgb24", "b.dpx"),
+            ("rgb48le", "c.dpx"),
+            ("gbrp12le", "d.dpx"),
+        ],
     };
     for (format, name) in kinds {
         let file = corpus.join(name);

@@ -4,11 +4,12 @@ use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, handoff};
 use crate::preview::Studio;
+use crate::store::ids::{HandoffId, LookId};
 use crate::store::{
     Store,
     handoffs::{Handoff, SIZES},
     looks::{LookRow, Version},
-    new_id, now,
+    now,
     productions::Production,
 };
 use actix_web::{HttpResponse, web};
@@ -35,7 +36,7 @@ pub struct CreateHandoff {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct HandoffDetail {
     /// Its id.
-    pub id: String,
+    pub id: HandoffId,
     /// The version's number.
     pub version: i32,
     /// Encoding that the table expects.
@@ -62,7 +63,7 @@ pub struct HandoffDetail {
 }
 
 fn detail(h: Handoff, jobs: &Jobs) -> HandoffDetail {
-    let share = if h.state == "done" { 1.0 } else { jobs.find(&h.id).map_or(0.0, |j| j.share()) };
+    let share = if h.state == "done" { 1.0 } else { jobs.find(h.id.as_str()).map_or(0.0, |j| j.share()) };
     HandoffDetail {
         progress: share,
         report: serde_json::from_str(&h.report).ok(),
@@ -83,7 +84,7 @@ fn detail(h: Handoff, jobs: &Jobs) -> HandoffDetail {
 pub async fn list(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<LookId>,
 ) -> ApiResult<Answer<Vec<HandoffDetail>>> {
     answer(move || {
         let rows = store.with(|c| Handoff::of_look(c, &id))?;
@@ -97,7 +98,7 @@ pub async fn create(
     studio: web::Data<Studio>,
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<LookId>,
     body: Body<CreateHandoff>,
 ) -> ApiResult<web::Json<HandoffDetail>> {
     if !SIZES.contains(&body.size) {
@@ -117,7 +118,7 @@ pub async fn create(
         let (from, to) = (production.encoding(c, &body.from)?, production.encoding(c, &body.to)?);
         Program::compile(&document.path, &from, &to)?;
         let row = Handoff {
-            id: new_id(),
+            id: HandoffId::fresh(),
             look_id: look.id,
             version: body.version,
             from_encoding: body.from.clone(),
@@ -142,7 +143,7 @@ pub async fn create(
 pub async fn show(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<HandoffId>,
 ) -> ApiResult<Answer<HandoffDetail>> {
     answer(move || Ok(detail(store.with(|c| Handoff::find(c, &id))?, &jobs))).await
 }
@@ -151,9 +152,9 @@ pub async fn show(
 pub async fn cancel(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<HandoffId>,
 ) -> ApiResult<Answer<HandoffDetail>> {
-    jobs.stop(&id);
+    jobs.stop(id.as_str());
     let waiting = id.clone();
     store.run(move |c| Handoff::cancel_queued(c, &waiting)).await?;
     show(store, jobs, id).await
@@ -163,7 +164,7 @@ pub async fn cancel(
 pub async fn table(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<HandoffId>,
 ) -> ApiResult<HttpResponse> {
     let h = store.run(move |c| Handoff::find(c, &id)).await?;
     let hash =

@@ -10,6 +10,7 @@ use crate::media::folders::{Folders, Listing};
 use crate::media::intake::{self, Group, TakenIn};
 use crate::preview::{FrameSource, Studio};
 use crate::store::Store;
+use crate::store::ids::{SceneId, ShotId};
 use crate::store::productions::Production;
 use crate::store::scenes::Scene;
 use crate::store::shots::{COMING, Frame, MOST_FRAMES, Shot};
@@ -131,7 +132,7 @@ pub async fn create_shot(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
-    scene: web::Path<String>,
+    scene: web::Path<SceneId>,
     body: Body<Arrived>,
 ) -> ApiResult<web::Json<ShotDetail>> {
     let body = body.into_inner();
@@ -186,12 +187,12 @@ async fn clip_shot(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
-    scene: &str,
+    scene: &SceneId,
     key: &str,
     name: &str,
     called: &str,
 ) -> ApiResult<web::Json<ShotDetail>> {
-    let (scene, key, name, called) = (scene.to_owned(), key.to_owned(), name.to_owned(), called.to_owned());
+    let (scene, key, name, called) = (scene.clone(), key.to_owned(), name.to_owned(), called.to_owned());
     let turn = studio.turn().await?;
     let detail = web::block(move || {
         // Held until it is done, also where nobody waits for it any more.
@@ -217,7 +218,7 @@ async fn clip_shot(
 pub async fn add_frame(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    shot: web::Path<String>,
+    shot: web::Path<ShotId>,
     body: Body<Arrived>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
@@ -242,7 +243,7 @@ pub async fn add_frame(
 /// The frames of a shot.
 pub async fn frames(
     store: web::Data<Store>,
-    shot: web::Path<String>,
+    shot: web::Path<ShotId>,
 ) -> ApiResult<web::Json<Vec<FrameLine>>> {
     let rows = store.run(move |c| {
         Shot::find(c, &shot)?;
@@ -260,8 +261,8 @@ pub async fn frames(
 }
 
 /// Stops what comes in for a shot; frames that are here stay.
-pub async fn stop(jobs: web::Data<Jobs>, shot: web::Path<String>) -> HttpResponse {
-    jobs.stop(&shot);
+pub async fn stop(jobs: web::Data<Jobs>, shot: web::Path<ShotId>) -> HttpResponse {
+    jobs.stop(shot.as_str());
     HttpResponse::NoContent().finish()
 }
 
@@ -286,7 +287,7 @@ pub async fn bring_in(
     studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
     folders: web::Data<Folders>,
-    scene: web::Path<String>,
+    scene: web::Path<SceneId>,
     body: Body<BringIn>,
 ) -> ApiResult<web::Json<Vec<ShotDetail>>> {
     let body = body.into_inner();

@@ -4,6 +4,7 @@ use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::handoff::plain_name;
 use crate::preview::Studio;
+use crate::store::ids::{LookId, ProductionId};
 use crate::store::{
     Store,
     looks::{LookRow, Version},
@@ -19,7 +20,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct LookLine {
     /// Its id.
-    pub id: String,
+    pub id: LookId,
     /// Its name.
     pub name: String,
     /// Its revision.
@@ -30,7 +31,7 @@ pub struct LookLine {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct LookDetail {
     /// Its id.
-    pub id: String,
+    pub id: LookId,
     /// Rises with every accepted change.
     pub revision: i32,
     /// The document.
@@ -112,7 +113,10 @@ fn line(v: Version) -> VersionLine {
 }
 
 /// A production's looks.
-pub async fn list(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<Vec<LookLine>>> {
+pub async fn list(
+    store: web::Data<Store>,
+    id: web::Path<ProductionId>,
+) -> ApiResult<web::Json<Vec<LookLine>>> {
     let rows = store.run(move |c| LookRow::of_production(c, &id)).await?;
     Ok(web::Json(
         rows.into_iter().map(|r| LookLine { id: r.id, name: r.name, revision: r.revision }).collect(),
@@ -122,7 +126,7 @@ pub async fn list(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<w
 /// Makes a look.
 pub async fn create(
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     body: Body<CreateLook>,
 ) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
@@ -141,14 +145,14 @@ pub async fn create(
 }
 
 /// One look.
-pub async fn show(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<Answer<LookDetail>> {
+pub async fn show(store: web::Data<Store>, id: web::Path<LookId>) -> ApiResult<Answer<LookDetail>> {
     answer(move || detail(store.with(|c| LookRow::find(c, &id))?)).await
 }
 
 /// Saves a change.
 pub async fn save(
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<LookId>,
     body: Body<SaveLook>,
 ) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
@@ -164,7 +168,7 @@ pub const MOST_FILE: usize = 300 << 20;
 /// Makes a look from a look file, with everything inside it.
 pub async fn import(
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     body: web::Bytes,
 ) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
@@ -180,7 +184,7 @@ pub async fn import(
 }
 
 /// A look as one file, its tables inside.
-pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn export(studio: web::Data<Studio>, id: web::Path<LookId>) -> ApiResult<HttpResponse> {
     let made = web::block(move || {
         let look = studio.media.with_tables(studio.store.with(|c| LookRow::find(c, &id))?.look()?)?;
         Ok::<_, ApiError>((look.name.clone(), look.to_json()))
@@ -195,13 +199,13 @@ pub async fn export(studio: web::Data<Studio>, id: web::Path<String>) -> ApiResu
 }
 
 /// Deletes a look with its versions and handoffs. It can be put back.
-pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn delete(store: web::Data<Store>, id: web::Path<LookId>) -> ApiResult<HttpResponse> {
     store.run(move |c| LookRow::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Puts a deleted look back.
-pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn restore(store: web::Data<Store>, id: web::Path<LookId>) -> ApiResult<HttpResponse> {
     store.run(move |c| LookRow::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -209,7 +213,7 @@ pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResul
 /// A look's versions, newest first.
 pub async fn versions(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<LookId>,
 ) -> ApiResult<web::Json<Vec<VersionLine>>> {
     let rows = store.run(move |c| {
         LookRow::find(c, &id)?;
@@ -221,7 +225,7 @@ pub async fn versions(
 /// Keeps a version.
 pub async fn keep_version(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<LookId>,
     body: Body<KeepVersion>,
 ) -> ApiResult<web::Json<VersionLine>> {
     if body.name.chars().count() > MAX_NAME {
@@ -233,7 +237,7 @@ pub async fn keep_version(
 /// One version.
 pub async fn version(
     store: web::Data<Store>,
-    at: web::Path<(String, i32)>,
+    at: web::Path<(LookId, i32)>,
 ) -> ApiResult<Answer<VersionDetail>> {
     answer(move || {
         let v = store.with(|c| {

@@ -7,13 +7,14 @@ use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::media::bundle;
 use crate::preview::Studio;
+use crate::store::Store;
+use crate::store::ids::{ProductionId, SceneId, ShotId};
 use crate::store::looks::LookRow;
 use crate::store::manifest::Manifest;
 use crate::store::productions::Production;
 use crate::store::profiles::Profile;
 use crate::store::schema::frames;
 use crate::store::shots::{COMING, Shot};
-use crate::store::{Store, new_id};
 use crate::{Data, Demo};
 use actix_web::{HttpRequest, HttpResponse, web};
 use diesel::dsl::{count_star, max, min};
@@ -26,7 +27,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ProductionLine {
     /// Its id.
-    pub id: String,
+    pub id: ProductionId,
     /// Its name.
     pub name: String,
 }
@@ -35,7 +36,7 @@ pub struct ProductionLine {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ProductionDetail {
     /// Its id.
-    pub id: String,
+    pub id: ProductionId,
     /// Its name.
     pub name: String,
     /// Its camera profiles.
@@ -48,7 +49,7 @@ pub struct ProductionDetail {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct SceneDetail {
     /// Its id.
-    pub id: String,
+    pub id: SceneId,
     /// Its name.
     pub name: String,
     /// Whether it holds finished stills, which wear no look.
@@ -61,7 +62,7 @@ pub struct SceneDetail {
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ShotDetail {
     /// Its id.
-    pub id: String,
+    pub id: ShotId,
     /// Its name.
     pub name: String,
     /// Its encoding's id; empty where nobody has said it yet.
@@ -107,7 +108,7 @@ struct Span {
 }
 
 impl Span {
-    fn of(c: &mut SqliteConnection, shot: &str) -> ApiResult<Self> {
+    fn of(c: &mut SqliteConnection, shot: &ShotId) -> ApiResult<Self> {
         type Row = (i64, Option<i32>, Option<i32>, Option<i32>, Option<i32>, Option<i32>, Option<i32>);
         let own = frames::table.filter(frames::shot_id.eq(shot));
         let row: Row = own
@@ -205,7 +206,7 @@ pub async fn list(store: web::Data<Store>) -> ApiResult<web::Json<Vec<Production
 pub async fn show(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
 ) -> ApiResult<web::Json<ProductionDetail>> {
     let detail = store.run(move |c| {
         // One reading of everything, also while frames come in.
@@ -220,7 +221,7 @@ pub async fn show(
                 let shots = shots
                     .into_iter()
                     .map(|s| {
-                        let arriving = jobs.find(&s.id).map(|j| j.share());
+                        let arriving = jobs.find(s.id.as_str()).map(|j| j.share());
                         ShotDetail::of(c, s, arriving)
                     })
                     .collect::<ApiResult<_>>()?;
@@ -253,7 +254,7 @@ pub async fn create(
 ) -> ApiResult<web::Json<ProductionLine>> {
     let name = clean(&body.name)?;
     let made = store.run_change(move |c| {
-        let production = Production { id: new_id(), name, camera: String::new() };
+        let production = Production { id: ProductionId::fresh(), name, camera: String::new() };
         production.insert(c)?;
         LookRow::create(c, &production.id, &Look::new(FIRST_LOOK))?;
         Ok(production)
@@ -279,7 +280,7 @@ pub async fn demo(demo: Option<web::Data<(Demo, Data)>>) -> ApiResult<web::Json<
 /// Renames a production.
 pub async fn rename(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     body: Body<NameProduction>,
 ) -> ApiResult<HttpResponse> {
     let name = clean(&body.name)?;
@@ -288,13 +289,13 @@ pub async fn rename(
 }
 
 /// Deletes a production with everything in it. It can be put back.
-pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn delete(store: web::Data<Store>, id: web::Path<ProductionId>) -> ApiResult<HttpResponse> {
     store.run(move |c| Production::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Puts a deleted production back.
-pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn restore(store: web::Data<Store>, id: web::Path<ProductionId>) -> ApiResult<HttpResponse> {
     store.run(move |c| Production::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -302,7 +303,7 @@ pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResul
 /// Copies a production: everything in it, under a new name. Its files are kept once.
 pub async fn duplicate(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     body: Body<NameProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
     let name = clean(&body.name)?;
@@ -317,7 +318,7 @@ pub async fn duplicate(
 pub async fn export(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     request: HttpRequest,
 ) -> ApiResult<HttpResponse> {
     let made = web::block(move || {

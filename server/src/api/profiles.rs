@@ -3,9 +3,10 @@
 use super::json::Body;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
+use crate::store::Store;
+use crate::store::ids::{ProductionId, ProfileId};
 use crate::store::productions::{Media, MediaKind, PROFILE, Production};
 use crate::store::profiles::{Profile, ProfileBody};
-use crate::store::{Store, new_id};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::profile::ProfileReading;
 use lantern_core::look::MAX_NAME;
@@ -16,7 +17,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ProfileDetail {
     /// Its id.
-    pub id: String,
+    pub id: ProfileId,
     /// The id that shots have as their encoding.
     pub encoding: String,
     /// What it says: the file that is exported.
@@ -53,7 +54,7 @@ impl ProfileDetail {
             ProfileBody::Constants(c) => Some(c.reading()?),
             ProfileBody::Table(_) => None,
         };
-        let (encoding, usual) = (format!("{PROFILE}{}", p.id), production.camera == p.id);
+        let (encoding, usual) = (format!("{PROFILE}{}", p.id), production.camera == p.id.as_str());
         Ok(Self { id: p.id, encoding, body, usual, revision: p.revision, reading })
     }
 }
@@ -88,7 +89,7 @@ pub async fn reading(body: Body<serde_json::Value>) -> ApiResult<web::Json<Profi
 pub async fn create(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    production: web::Path<String>,
+    production: web::Path<ProductionId>,
     body: Body<SaveProfile>,
 ) -> ApiResult<web::Json<ProfileDetail>> {
     save(store, studio, Saved::New { production: production.into_inner() }, body.into_inner()).await
@@ -98,7 +99,7 @@ pub async fn create(
 pub async fn edit(
     store: web::Data<Store>,
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<ProfileId>,
     body: Body<SaveProfile>,
 ) -> ApiResult<web::Json<ProfileDetail>> {
     save(store, studio, Saved::Old { profile: id.into_inner() }, body.into_inner()).await
@@ -106,8 +107,8 @@ pub async fn edit(
 
 /// What is saved: a new profile of a production, or one that is there.
 enum Saved {
-    New { production: String },
-    Old { profile: String },
+    New { production: ProductionId },
+    Old { profile: ProfileId },
 }
 
 async fn save(
@@ -129,11 +130,12 @@ async fn save(
             {
                 return Err(ApiError::Conflict { what: "camera profile", current: old.revision });
             }
-            let production = match &what {
-                Saved::New { production } => production,
-                Saved::Old { .. } => old.as_ref().map_or("", |o| &o.production_id),
+            let of = match (&what, &old) {
+                (Saved::New { production }, _) => production,
+                (Saved::Old { .. }, Some(old)) => &old.production_id,
+                (Saved::Old { .. }, None) => return Err(ApiError::NotFound("profile")),
             };
-            let mut production = Production::find(c, production)?;
+            let mut production = Production::find(c, of)?;
             if let Some(media) = &table {
                 media.insert(c)?;
             }
@@ -146,7 +148,7 @@ async fn save(
                 ));
             }
             let row = Profile {
-                id: old.as_ref().map_or_else(new_id, |o| o.id.clone()),
+                id: old.as_ref().map_or_else(ProfileId::fresh, |o| o.id.clone()),
                 production_id: production.id.clone(),
                 name: body.name().into(),
                 body: serde_json::to_string(&body).map_err(ApiError::internal)?,
@@ -159,8 +161,8 @@ async fn save(
                 row.insert(c)?
             }
             if asked.usual || production.camera.is_empty() {
-                Production::set_camera(c, &production.id, &row.id)?;
-                production.camera.clone_from(&row.id);
+                Production::set_camera(c, &production.id, Some(&row.id))?;
+                production.camera = row.id.to_string();
             }
             ProfileDetail::of(row, &production)
         })
@@ -176,12 +178,12 @@ fn keep_table(studio: &Studio, text: &str) -> ApiResult<Media> {
 }
 
 /// Deletes a profile that no shot is encoded by.
-pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn delete(store: web::Data<Store>, id: web::Path<ProfileId>) -> ApiResult<HttpResponse> {
     let gone = store.run(move |c| {
         c.immediate_transaction(|c| {
             let row = Profile::find(c, &id)?;
             let production = Production::find(c, &row.production_id)?;
-            let usual = production.camera == row.id;
+            let usual = production.camera == row.id.as_str();
             let own = format!("{PROFILE}{}", row.id);
             let shots = production.scenes(c)?.into_iter().flat_map(|(_, shots)| shots);
             let worn = shots.filter(|s| s.encoding == own || (usual && s.encoding == "camera")).count();
@@ -192,7 +194,7 @@ pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult
                 )));
             }
             if usual {
-                Production::set_camera(c, &production.id, "")?;
+                Production::set_camera(c, &production.id, None)?;
             }
             Profile::delete(c, &row.id)
         })

@@ -3,6 +3,7 @@
 use super::json::Body;
 use super::productions::SceneDetail;
 use crate::error::{ApiError, ApiResult};
+use crate::store::ids::{ProductionId, SceneId, ShotId};
 use crate::store::{Store, productions::Production, scenes::Scene};
 use actix_web::{HttpResponse, web};
 use lantern_core::look::MAX_NAME;
@@ -41,9 +42,9 @@ pub struct Arrange {
 #[derive(Debug, Deserialize, JsonSchema)]
 pub struct ArrangedScene {
     /// Its id.
-    pub id: String,
+    pub id: SceneId,
     /// The ids of its shots in order.
-    pub shots: Vec<String>,
+    pub shots: Vec<ShotId>,
 }
 
 /// A name as it is kept: without ends of space or control characters. Empty ones are refused.
@@ -55,7 +56,7 @@ pub(super) fn clean(name: &str) -> ApiResult<String> {
 /// Makes a scene at the end of a production.
 pub async fn create(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     body: Body<CreateScene>,
 ) -> ApiResult<web::Json<SceneDetail>> {
     let name = clean(&body.name)?;
@@ -71,7 +72,7 @@ pub async fn create(
 /// Changes a scene.
 pub async fn edit(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<SceneId>,
     body: Body<EditScene>,
 ) -> ApiResult<HttpResponse> {
     let name = body.name.as_deref().map(clean).transpose()?;
@@ -90,13 +91,13 @@ pub async fn edit(
 }
 
 /// Deletes a scene with its shots. It can be put back.
-pub async fn delete(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn delete(store: web::Data<Store>, id: web::Path<SceneId>) -> ApiResult<HttpResponse> {
     store.run(move |c| Scene::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Puts a deleted scene back, with the shots that it had.
-pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn restore(store: web::Data<Store>, id: web::Path<SceneId>) -> ApiResult<HttpResponse> {
     store.run(move |c| Scene::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -104,7 +105,7 @@ pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResul
 /// Puts all scenes and shots of a production in an order.
 pub async fn arrange(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<ProductionId>,
     body: Body<Arrange>,
 ) -> ApiResult<HttpResponse> {
     let order: Vec<_> = body.into_inner().scenes.into_iter().map(|s| (s.id, s.shots)).collect();

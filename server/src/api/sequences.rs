@@ -5,9 +5,10 @@ use super::productions::ShotDetail;
 use super::scenes::clean;
 use crate::error::{ApiError, ApiResult};
 use crate::media::intake;
+use crate::store::Store;
+use crate::store::ids::{SceneId, ShotId};
 use crate::store::scenes::Scene;
 use crate::store::shots::{COMING, Frame, Shot};
-use crate::store::{Store, new_id};
 use actix_web::web;
 use diesel::SqliteConnection;
 use schemars::JsonSchema;
@@ -20,7 +21,7 @@ const MOST_STILLS: usize = 300;
 #[derive(Debug, Deserialize, JsonSchema)]
 pub struct JoinStills {
     /// The shots; each a still of the scene's production.
-    pub shots: Vec<String>,
+    pub shots: Vec<ShotId>,
 }
 
 /// What took the place of what.
@@ -29,12 +30,12 @@ pub struct Replaced {
     /// The new shots.
     pub made: Vec<ShotDetail>,
     /// The shots that were deleted for them, which can be put back.
-    pub gone: Vec<String>,
+    pub gone: Vec<ShotId>,
 }
 
 /// Gives the shots of a scene an order in which `made` stand after position `at`. Deleted ones keep their places among the
 /// others, so that they come back where they were.
-fn place(c: &mut SqliteConnection, scene: &str, at: i32, made: &[String]) -> ApiResult<()> {
+fn place(c: &mut SqliteConnection, scene: &SceneId, at: i32, made: &[ShotId]) -> ApiResult<()> {
     let mut others = Shot::places(c, scene)?;
     others.retain(|(id, _)| !made.contains(id));
     let before = others.iter().take_while(|(_, position)| *position <= at).count();
@@ -44,7 +45,7 @@ fn place(c: &mut SqliteConnection, scene: &str, at: i32, made: &[String]) -> Api
 }
 
 /// Takes a sequence apart: each frame becomes a still with the sequence's encoding and trim.
-pub async fn apart(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<Replaced>> {
+pub async fn apart(store: web::Data<Store>, id: web::Path<ShotId>) -> ApiResult<web::Json<Replaced>> {
     let done = store.run_change(move |c| {
         let (shot, _) = Shot::find(c, &id)?;
         let frames = Frame::of_shot(c, &id)?;
@@ -69,7 +70,7 @@ pub async fn apart(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<
                 in_frame: 0,
                 out_frame: None,
                 expected: 1,
-                id: new_id(),
+                id: ShotId::fresh(),
                 arrival: String::new(),
                 revision: 1,
                 ..shot.clone()
@@ -88,7 +89,7 @@ pub async fn apart(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<
 /// Joins stills to a sequence, which has the encoding and the trim of the first.
 pub async fn join(
     store: web::Data<Store>,
-    scene: web::Path<String>,
+    scene: web::Path<SceneId>,
     body: Body<JoinStills>,
 ) -> ApiResult<web::Json<Replaced>> {
     let done = store.run_change(move |c| {
@@ -114,7 +115,7 @@ pub async fn join(
         let names: Vec<&str> = stills.iter().map(|s| s.0.name.as_str()).collect();
         let first = &stills[0].0;
         let whole = Shot {
-            id: new_id(),
+            id: ShotId::fresh(),
             scene_id: scene.id.clone(),
             name: clean(&intake::joined_name(&names))?,
             expected: stills.len() as i32,
@@ -136,7 +137,7 @@ pub async fn join(
     Ok(web::Json(done.await?))
 }
 
-fn replaced(c: &mut SqliteConnection, made: &[String], gone: Vec<String>) -> ApiResult<Replaced> {
+fn replaced(c: &mut SqliteConnection, made: &[ShotId], gone: Vec<ShotId>) -> ApiResult<Replaced> {
     let details = made.iter().map(|id| {
         let (shot, _) = Shot::find(c, id)?;
         ShotDetail::of(c, shot, None)

@@ -4,6 +4,7 @@ use super::json::{Answer, Body, answer};
 use super::looks::read;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
+use crate::store::ids::ShelfId;
 use crate::store::{Store, shelf::ShelfRow};
 use actix_web::{HttpResponse, web};
 use lantern_core::look::{Look, starting};
@@ -14,7 +15,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct ShelfItem {
     /// Its id; a starting look's is its name.
-    pub id: String,
+    pub id: ShelfId,
     /// `starting`, `look` or `steps`.
     pub kind: String,
     /// The shelf that it stands on.
@@ -43,7 +44,7 @@ pub async fn list(store: web::Data<Store>) -> ApiResult<Answer<Vec<ShelfItem>>> 
         let rows = store.with(|c| ShelfRow::all(c))?;
         let mut items = rows.iter().map(item).collect::<ApiResult<Vec<_>>>()?;
         items.extend(starting::looks().iter().map(|s| ShelfItem {
-            id: s.look.name.clone(),
+            id: s.look.name.as_str().into(),
             kind: "starting".into(),
             shelf: s.shelf.into(),
             document: s.look.clone(),
@@ -66,7 +67,7 @@ pub async fn keep(studio: web::Data<Studio>, body: Body<KeepOnShelf>) -> ApiResu
 }
 
 /// Takes something from the Shelf.
-pub async fn remove(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn remove(store: web::Data<Store>, id: web::Path<ShelfId>) -> ApiResult<HttpResponse> {
     store.run(move |c| ShelfRow::delete(c, &id)).await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -9,6 +9,7 @@ use crate::preview::Studio;
 use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
 use crate::preview::proxy::{FrameSource, Haste};
 use crate::store::Store;
+use crate::store::ids::ShotId;
 use crate::store::shots::{Frame, RATES, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
@@ -69,14 +70,14 @@ pub struct CopyTrim {
     #[serde(default)]
     pub steps: Option<Vec<String>>,
     /// The shots that they go to.
-    pub to: Vec<String>,
+    pub to: Vec<ShotId>,
 }
 
 /// What a shot's trim was before it was changed from elsewhere.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct TrimBefore {
     /// The shot.
-    pub shot: String,
+    pub shot: ShotId,
     /// Its trim before.
     pub path: Path,
 }
@@ -93,10 +94,10 @@ pub struct AsEncoding {
 pub async fn edit(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<ShotId>,
     body: Body<EditShot>,
 ) -> ApiResult<web::Json<ShotDetail>> {
-    let arriving = jobs.find(&id).map(|j| j.share());
+    let arriving = jobs.find(id.as_str()).map(|j| j.share());
     let row = store.run_change(move |c| {
         let (row, production) = Shot::find(c, &id)?;
         if body.revision.is_some_and(|r| r != row.revision) {
@@ -147,15 +148,15 @@ fn cut(patch: &mut ShotPatch, row: &Shot, body: &EditShot, frames: i32) -> ApiRe
 pub async fn delete(
     store: web::Data<Store>,
     jobs: web::Data<Jobs>,
-    id: web::Path<String>,
+    id: web::Path<ShotId>,
 ) -> ApiResult<HttpResponse> {
-    jobs.stop(&id);
+    jobs.stop(id.as_str());
     store.run(move |c| Shot::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Puts a deleted shot back where it was.
-pub async fn restore(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+pub async fn restore(store: web::Data<Store>, id: web::Path<ShotId>) -> ApiResult<HttpResponse> {
     store.run(move |c| Shot::set_deleted(c, &id, false)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -175,7 +176,7 @@ const READ_AT: usize = 320;
 /// What the code values of a shot speak for.
 pub async fn code_values(
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<ShotId>,
 ) -> ApiResult<web::Json<CodeValues>> {
     let found = web::block(move || {
         let source = studio.store.with(|c| {
@@ -204,7 +205,7 @@ pub async fn code_values(
 }
 
 /// A shot's trim.
-pub async fn trim(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<Answer<TrimDetail>> {
+pub async fn trim(store: web::Data<Store>, id: web::Path<ShotId>) -> ApiResult<Answer<TrimDetail>> {
     answer(move || {
         let (row, _) = store.with(|c| Shot::find(c, &id))?;
         Ok(TrimDetail { revision: row.trim_revision, path: row.trim()? })
@@ -223,7 +224,7 @@ fn path_of(value: serde_json::Value) -> ApiResult<Path> {
 /// Saves a shot's trim.
 pub async fn save_trim(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<ShotId>,
     body: Body<SaveTrim>,
 ) -> ApiResult<Answer<TrimDetail>> {
     answer(move || {
@@ -239,7 +240,7 @@ pub async fn save_trim(
 /// name, else it goes to the end. Gives what the trims were before.
 pub async fn copy_trim(
     store: web::Data<Store>,
-    id: web::Path<String>,
+    id: web::Path<ShotId>,
     body: Body<CopyTrim>,
 ) -> ApiResult<web::Json<Vec<TrimBefore>>> {
     let body = body.into_inner();
@@ -269,7 +270,7 @@ fn merged<'a>(own: &Path, steps: impl Iterator<Item = &'a lantern_core::look::St
         match merged.steps.iter_mut().find(same) {
             Some(there) => *there = lantern_core::look::Step { id: there.id.clone(), ..step.clone() },
             None => {
-                let id = crate::store::new_id()[..8].to_owned();
+                let id = ShotId::fresh().as_str()[..8].to_owned();
                 merged.steps.push(lantern_core::look::Step { id, ..step.clone() });
             }
         }
@@ -280,7 +281,7 @@ fn merged<'a>(own: &Path, steps: impl Iterator<Item = &'a lantern_core::look::St
 /// How a shot would look if it were encoded some way, through the plain rendering: a PNG, for choosing by eye.
 pub async fn as_encoding(
     studio: web::Data<Studio>,
-    id: web::Path<String>,
+    id: web::Path<ShotId>,
     wanted: web::Query<AsEncoding>,
 ) -> ApiResult<HttpResponse> {
     let made = web::block(move || {

@@ -1,6 +1,7 @@
 //! Film stocks: those that ship, and those of a production's own looks.
 
 use crate::error::ApiResult;
+use crate::store::ids::ProductionId;
 use crate::store::{Store, looks::LookRow};
 use actix_web::web;
 use lantern_core::film::stock::{
@@ -52,7 +53,10 @@ fn gather(looks: &[Look]) -> Stocks {
 }
 
 /// Stocks that a production may choose from.
-pub async fn of_production(store: web::Data<Store>, id: web::Path<String>) -> ApiResult<web::Json<Stocks>> {
+pub async fn of_production(
+    store: web::Data<Store>,
+    id: web::Path<ProductionId>,
+) -> ApiResult<web::Json<Stocks>> {
     let rows = store.run(move |c| LookRow::of_production(c, &id)).await?;
     let looks = rows.iter().map(LookRow::look).collect::<ApiResult<Vec<_>>>()?;
     Ok(web::Json(gather(&looks)))

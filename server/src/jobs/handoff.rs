@@ -20,7 +20,7 @@ const PROOF_WIDTH: u32 = 960;
 /// Puts a handoff in line.
 pub fn queue(studio: web::Data<Studio>, jobs: &Jobs, handoff: Handoff) {
     let id = handoff.id.clone();
-    jobs.queue(Lane::Handoffs, &id, move |job| {
+    jobs.queue(Lane::Handoffs, id.as_str(), move |job| {
         if let Err(e) = run(&studio, job, &handoff) {
             tracing::error!("handoff {}: {e:?}", handoff.id);
         }

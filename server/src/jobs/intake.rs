@@ -5,6 +5,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::media::clip::{self, Clip, Frames};
 use crate::media::intake;
 use crate::preview::Studio;
+use crate::store::ids::{SceneId, ShotId};
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::{COMING, Frame, Shot, ShotPatch};
 use actix_web::web;
@@ -15,11 +16,11 @@ use std::path::{Path, PathBuf};
 pub fn queue(
     studio: web::Data<Studio>,
     jobs: &Jobs,
-    shot: &str,
+    shot: &ShotId,
     work: impl FnOnce(&Studio, &Job) -> ApiResult<()> + Send + 'static,
 ) {
-    let id = shot.to_owned();
-    jobs.queue(Lane::Intake, shot, move |job| {
+    let id = shot.clone();
+    jobs.queue(Lane::Intake, shot.as_str(), move |job| {
         // What was stopped before its turn is not begun.
         let work = || if job.cancelled() { Ok(()) } else { work(&studio, job) };
         let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
@@ -37,7 +38,7 @@ pub fn queue(
 /// Saves the row of a shot whose frames will be a clip's.
 pub fn clip_row(
     c: &mut SqliteConnection,
-    scene: &str,
+    scene: &SceneId,
     called: &str,
     clip: &Clip,
     hash: &str,

@@ -3,6 +3,7 @@
 use super::MediaFolder;
 use super::decode::{Decoded, decode};
 use crate::error::{ApiError, ApiResult};
+use crate::store::ids::ShotId;
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::Frame;
 use diesel::SqliteConnection;
@@ -35,7 +36,7 @@ fn check_head(name: &str, path: &std::path::Path) -> ApiResult<()> {
 
 fn taken(name: &str, number: i32, hash: String, bytes: u64, decoded: Decoded) -> TakenIn {
     let frame = Frame {
-        shot_id: String::new(),
+        shot_id: "".into(),
         number,
         name: name.into(),
         media_hash: hash,
@@ -104,10 +105,10 @@ pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path
 }
 
 /// Saves a frame as one of a shot.
-pub fn put(frame: &Frame, c: &mut SqliteConnection, shot: &str) -> ApiResult<()> {
+pub fn put(frame: &Frame, c: &mut SqliteConnection, shot: &ShotId) -> ApiResult<()> {
     let (hash, bytes) = (frame.media_hash.clone(), frame.bytes);
     Media::of(MediaKind::Picture, hash, bytes as u64).insert(c)?;
-    Frame { shot_id: shot.into(), ..frame.clone() }.put(c)
+    Frame { shot_id: shot.clone(), ..frame.clone() }.put(c)
 }
 
 /// What stands before a frame number at the end of a name (before its ending), and the number: `sea.0042.exr` is

@@ -3,6 +3,7 @@
 use super::request::Seat;
 use super::studio::Studio;
 use crate::error::{ApiError, ApiResult};
+use crate::store::ids::ShotId;
 use lantern_core::graph::Program;
 use lantern_core::look::Path;
 use lantern_core::matching::shot::{Brought, Measure, bring, measure};
@@ -48,7 +49,7 @@ pub struct Dropped {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 pub struct Side {
     /// The shot.
-    pub shot: String,
+    pub shot: ShotId,
     /// The frame, by its place in the order.
     #[serde(default)]
     pub frame: Option<u32>,
@@ -78,7 +79,7 @@ const RADIUS: usize = 5;
 /// The source pixels of an area, or of a small patch around a place.
 pub fn patch(
     studio: &Studio,
-    shot: &str,
+    shot: &ShotId,
     frame: Option<u32>,
     at: Option<[f64; 2]>,
     area: Option<&Area>,

@@ -1,5 +1,6 @@
 //! What a page may ask of the preview, and how pictures are laid out in messages.
 
+use crate::store::ids::ShotId;
 use lantern_core::look::Path;
 use lantern_core::scope::Area;
 use schemars::JsonSchema;
@@ -60,7 +61,7 @@ pub struct Counts {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 pub struct Seat {
     /// The shot.
-    pub shot: String,
+    pub shot: ShotId,
     /// The frame, by its place in the order; the shot's poster where none is said.
     #[serde(default)]
     pub frame: Option<u32>,
@@ -118,7 +119,7 @@ pub struct CardsRequest {
     /// Comes back with each picture.
     pub seq: u32,
     /// The shot.
-    pub shot: String,
+    pub shot: ShotId,
     /// The frame, by its place in the order.
     #[serde(default)]
     pub frame: Option<u32>,
@@ -139,7 +140,7 @@ pub struct RowRequest {
     /// Comes back with each picture.
     pub seq: u32,
     /// The shots.
-    pub shots: Vec<String>,
+    pub shots: Vec<ShotId>,
     /// The whole path.
     pub path: Path,
     /// Most pixels in a row of each.

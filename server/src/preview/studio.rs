@@ -12,6 +12,7 @@ use crate::cache::WeighedCache;
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
 use crate::store::Store;
+use crate::store::ids::ShotId;
 use crate::store::shots::Shot;
 use lantern_core::colour::Encoding;
 use lantern_core::graph::{Graph, Program};
@@ -279,7 +280,7 @@ impl Studio {
     }
 
     /// The same of a path over a shot's trim, or over one that is being made.
-    fn over_its_trim(&self, shot: &str, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
+    fn over_its_trim(&self, shot: &ShotId, path: &Path, trim: Option<&Path>) -> ApiResult<Path> {
         path.check()?;
         let row = self.store.with(|c| Shot::find(c, shot))?.0;
         if row.encoding.is_empty() {
@@ -297,12 +298,12 @@ impl Studio {
     }
 
     /// A frame's proxy of at most a width.
-    pub fn proxy(&self, shot: &str, place: Option<u32>, width: u32) -> ApiResult<Arc<Proxy>> {
+    pub fn proxy(&self, shot: &ShotId, place: Option<u32>, width: u32) -> ApiResult<Arc<Proxy>> {
         self.proxy_in(shot, place, width, Haste::InHand)
     }
 
     /// The same, with somebody who waits for it or nobody in particular.
-    fn proxy_in(&self, shot: &str, place: Option<u32>, width: u32, haste: Haste) -> ApiResult<Arc<Proxy>> {
+    fn proxy_in(&self, shot: &ShotId, place: Option<u32>, width: u32, haste: Haste) -> ApiResult<Arc<Proxy>> {
         let source = self.store.with(|c| {
             let (shot, production) = Shot::find(c, shot)?;
             let place = place.map_or(i64::from(shot.poster), i64::from);
@@ -312,7 +313,7 @@ impl Studio {
     }
 
     /// The trim of a shot as it was saved last.
-    pub fn trim(&self, shot: &str) -> ApiResult<Path> {
+    pub fn trim(&self, shot: &ShotId) -> ApiResult<Path> {
         self.store.with(|c| Shot::find(c, shot)?.0.trim())
     }
 

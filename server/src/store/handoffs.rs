@@ -1,5 +1,6 @@
 //! Handoffs: what was asked, how it went, and the file that came of it.
 
+use super::ids::{HandoffId, LookId};
 use super::schema::handoffs;
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
@@ -12,9 +13,9 @@ pub const SIZES: [i32; 3] = [17, 33, 65];
 #[diesel(table_name = handoffs)]
 pub struct Handoff {
     /// Its id.
-    pub id: String,
+    pub id: HandoffId,
     /// The look it was made from.
-    pub look_id: String,
+    pub look_id: LookId,
     /// The version's number.
     pub version: i32,
     /// Encoding that the table expects.
@@ -39,13 +40,13 @@ pub struct Handoff {
 
 impl Handoff {
     /// A look's handoffs, newest first.
-    pub fn of_look(c: &mut SqliteConnection, look: &str) -> ApiResult<Vec<Self>> {
+    pub fn of_look(c: &mut SqliteConnection, look: &LookId) -> ApiResult<Vec<Self>> {
         let own = handoffs::table.filter(handoffs::look_id.eq(look));
         Ok(own.order((handoffs::made_at.desc(), handoffs::id)).select(Self::as_select()).load(c)?)
     }
 
     /// One handoff.
-    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
+    pub fn find(c: &mut SqliteConnection, id: &HandoffId) -> ApiResult<Self> {
         let row = handoffs::table.find(id).select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("handoff"))
     }
@@ -59,7 +60,7 @@ impl Handoff {
     /// Saves how it ended.
     pub fn finish(
         c: &mut SqliteConnection,
-        id: &str,
+        id: &HandoffId,
         state: &str,
         failure: &str,
         made: Option<(&str, &str)>,
@@ -78,13 +79,13 @@ impl Handoff {
     }
 
     /// Says that it is being made. `false` where it has ended already.
-    pub fn begin(c: &mut SqliteConnection, id: &str) -> ApiResult<bool> {
+    pub fn begin(c: &mut SqliteConnection, id: &HandoffId) -> ApiResult<bool> {
         let waiting = handoffs::table.find(id).filter(handoffs::state.eq_any(["queued", "running"]));
         Ok(diesel::update(waiting).set(handoffs::state.eq("running")).execute(c)? > 0)
     }
 
     /// Ends one that still waits for its turn.
-    pub fn cancel_queued(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+    pub fn cancel_queued(c: &mut SqliteConnection, id: &HandoffId) -> ApiResult<()> {
         let waiting = handoffs::table.find(id).filter(handoffs::state.eq("queued"));
         diesel::update(waiting).set(handoffs::state.eq("cancelled")).execute(c)?;
         Ok(())

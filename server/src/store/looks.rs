@@ -1,7 +1,8 @@
 //! Looks and their versions.
 
+use super::ids::{LookId, ProductionId};
+use super::now;
 use super::schema::{look_versions, looks};
-use super::{new_id, now};
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 use lantern_core::look::Look;
@@ -11,9 +12,9 @@ use lantern_core::look::Look;
 #[diesel(table_name = looks)]
 pub struct LookRow {
     /// Its id.
-    pub id: String,
+    pub id: LookId,
     /// The production it belongs to.
-    pub production_id: String,
+    pub production_id: ProductionId,
     /// Its name, as in the document.
     pub name: String,
     /// The document as JSON.
@@ -27,7 +28,7 @@ pub struct LookRow {
 #[diesel(table_name = look_versions)]
 pub struct Version {
     /// The look it belongs to.
-    pub look_id: String,
+    pub look_id: LookId,
     /// Its number from 1.
     pub number: i32,
     /// What the designer calls it.
@@ -40,23 +41,23 @@ pub struct Version {
 
 impl LookRow {
     /// A production's looks by name.
-    pub fn of_production(c: &mut SqliteConnection, production: &str) -> ApiResult<Vec<Self>> {
+    pub fn of_production(c: &mut SqliteConnection, production: &ProductionId) -> ApiResult<Vec<Self>> {
         let there = looks::table.filter(looks::production_id.eq(production).and(looks::deleted_at.is_null()));
         let own = there.order(looks::name);
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
     /// One look.
-    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
+    pub fn find(c: &mut SqliteConnection, id: &LookId) -> ApiResult<Self> {
         let there = looks::table.find(id).filter(looks::deleted_at.is_null());
         there.select(Self::as_select()).first(c).optional()?.ok_or(ApiError::NotFound("look"))
     }
 
     /// Saves a new look.
-    pub fn create(c: &mut SqliteConnection, production: &str, look: &Look) -> ApiResult<Self> {
+    pub fn create(c: &mut SqliteConnection, production: &ProductionId, look: &Look) -> ApiResult<Self> {
         let row = Self {
-            id: new_id(),
-            production_id: production.into(),
+            id: LookId::fresh(),
+            production_id: production.clone(),
             name: look.name.clone(),
             document: look.to_json(),
             revision: 1,
@@ -66,7 +67,7 @@ impl LookRow {
     }
 
     /// Saves a change made to `revision`; refused when somebody saved since.
-    pub fn update(c: &mut SqliteConnection, id: &str, revision: i32, look: &Look) -> ApiResult<Self> {
+    pub fn update(c: &mut SqliteConnection, id: &LookId, revision: i32, look: &Look) -> ApiResult<Self> {
         c.immediate_transaction(|c| {
             let row = Self::find(c, id)?;
             if row.revision != revision {
@@ -86,7 +87,7 @@ impl LookRow {
     }
 
     /// Deletes a look with its versions and handoffs, or puts it back with them.
-    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+    pub fn set_deleted(c: &mut SqliteConnection, id: &LookId, deleted: bool) -> ApiResult<()> {
         let own = looks::table.find(id).filter(looks::deleted_at.is_null().eq(deleted));
         let changed = diesel::update(own).set(looks::deleted_at.eq(deleted.then(now))).execute(c)?;
         if changed == 0 { Err(ApiError::NotFound("look")) } else { Ok(()) }
@@ -100,14 +101,14 @@ impl LookRow {
 
 impl Version {
     /// A look's versions, newest first.
-    pub fn of_look(c: &mut SqliteConnection, look: &str) -> ApiResult<Vec<Self>> {
+    pub fn of_look(c: &mut SqliteConnection, look: &LookId) -> ApiResult<Vec<Self>> {
         let own =
             look_versions::table.filter(look_versions::look_id.eq(look)).order(look_versions::number.desc());
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
     /// One version.
-    pub fn find(c: &mut SqliteConnection, look: &str, number: i32) -> ApiResult<Self> {
+    pub fn find(c: &mut SqliteConnection, look: &LookId, number: i32) -> ApiResult<Self> {
         let row = look_versions::table.find((look, number)).select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("version"))
     }
@@ -119,7 +120,7 @@ impl Version {
     }
 
     /// Keeps the look as it stands under the next number.
-    pub fn keep(c: &mut SqliteConnection, look: &str, name: &str) -> ApiResult<Self> {
+    pub fn keep(c: &mut SqliteConnection, look: &LookId, name: &str) -> ApiResult<Self> {
         c.immediate_transaction(|c| {
             let row = LookRow::find(c, look)?;
             let last: Option<i32> = look_versions::table
@@ -130,7 +131,7 @@ impl Version {
             let name =
                 if name.trim().is_empty() { format!("version {number}") } else { name.trim().to_owned() };
             let version =
-                Self { look_id: look.into(), number, name, document: row.document, saved_at: now() };
+                Self { look_id: look.clone(), number, name, document: row.document, saved_at: now() };
             diesel::insert_into(look_versions::table).values(&version).execute(c)?;
             Ok(version)
         })

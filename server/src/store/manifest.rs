@@ -2,8 +2,8 @@
 //! their hashes only.
 
 use super::handoffs::Handoff;
+use super::ids::{HandoffId, ProductionId, ProfileId, SceneId};
 use super::looks::{LookRow, Version};
-use super::new_id;
 use super::productions::{Media, MediaKind, PROFILE, Production};
 use super::profiles::{Profile, ProfileBody};
 use super::scenes::Scene;
@@ -173,7 +173,7 @@ impl Manifest {
     pub fn of(c: &mut SqliteConnection, production: &Production) -> ApiResult<Self> {
         let profiles = Profile::of_production(c, &production.id)?
             .into_iter()
-            .map(|p| Ok(ManifestProfile { body: p.body()?, id: p.id, table: p.table_hash }))
+            .map(|p| Ok(ManifestProfile { body: p.body()?, id: p.id.to_string(), table: p.table_hash }))
             .collect::<ApiResult<_>>()?;
         let mut scenes = Vec::new();
         for (scene, shots) in production.scenes(c)? {
@@ -240,15 +240,16 @@ impl Manifest {
                 let kind = if table { MediaKind::Table } else { MediaKind::Picture };
                 Media::of(kind, hash.into(), length).insert(c)?;
             }
-            let ids: HashMap<&str, String> =
-                self.profiles.iter().map(|p| (p.id.as_str(), new_id())).collect();
-            let fresh = |old: &str| ids.get(old).cloned().unwrap_or_default();
-            let production = Production { id: new_id(), name: name.into(), camera: fresh(&self.camera) };
+            let ids: HashMap<&str, ProfileId> =
+                self.profiles.iter().map(|p| (p.id.as_str(), ProfileId::fresh())).collect();
+            let fresh = |old: &str| ids.get(old).map(|id| id.as_str().to_owned()).unwrap_or_default();
+            let production =
+                Production { id: ProductionId::fresh(), name: name.into(), camera: fresh(&self.camera) };
             production.insert(c)?;
             for p in &self.profiles {
                 let body = serde_json::to_string(&p.body).map_err(ApiError::internal)?;
                 Profile {
-                    id: fresh(&p.id),
+                    id: fresh(&p.id).as_str().into(),
                     production_id: production.id.clone(),
                     name: p.body.name().into(),
                     body,
@@ -258,7 +259,7 @@ impl Manifest {
                 .insert(c)?;
             }
             for (position, s) in (0..).zip(&self.scenes) {
-                let (id, production_id) = (new_id(), production.id.clone());
+                let (id, production_id) = (SceneId::fresh(), production.id.clone());
                 let scene = Scene { id, production_id, position, name: s.name.clone(), finished: s.finished };
                 scene.insert(c)?;
                 for shot in &s.shots {
@@ -309,7 +310,7 @@ impl ManifestShot {
     fn put(
         &self,
         c: &mut SqliteConnection,
-        scene: &str,
+        scene: &SceneId,
         sizes: &BTreeMap<String, u64>,
         fresh: &dyn Fn(&str) -> String,
     ) -> ApiResult<()> {
@@ -375,7 +376,7 @@ impl ManifestLook {
     fn put(
         &self,
         c: &mut SqliteConnection,
-        production: &str,
+        production: &ProductionId,
         fresh: &dyn Fn(&str) -> String,
     ) -> ApiResult<()> {
         let row = LookRow::create(c, production, &Look::from_json(&self.document.to_string())?)?;
@@ -391,7 +392,7 @@ impl ManifestLook {
         }
         for h in &self.handoffs {
             Handoff {
-                id: new_id(),
+                id: HandoffId::fresh(),
                 look_id: row.id.clone(),
                 version: h.version,
                 from_encoding: renamed(&h.from, fresh),

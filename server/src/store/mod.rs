@@ -1,6 +1,7 @@
 //! The database: SQLite in WAL mode through Diesel. One file a table; nothing else writes SQL.
 
 pub mod handoffs;
+pub mod ids;
 pub mod looks;
 pub mod manifest;
 mod manifest_check;
@@ -165,11 +166,6 @@ pub fn forget_deleted(c: &mut SqliteConnection) -> ApiResult<()> {
     diesel::delete(shots::table.filter(shots::deleted_at.lt(before))).execute(c)?;
     diesel::delete(looks::table.filter(looks::deleted_at.lt(before))).execute(c)?;
     Ok(())
-}
-
-/// A fresh id.
-pub fn new_id() -> String {
-    uuid::Uuid::new_v4().to_string()
 }
 
 /// Seconds since 1970.

@@ -1,5 +1,6 @@
 //! Productions, and the rows of media files.
 
+use super::ids::{ProductionId, ProfileId};
 use super::profiles::Profile;
 use super::scenes::Scene;
 use super::schema::{media, productions, scenes};
@@ -14,7 +15,7 @@ use std::collections::HashSet;
 #[diesel(table_name = productions)]
 pub struct Production {
     /// Its id.
-    pub id: String,
+    pub id: ProductionId,
     /// Its name.
     pub name: String,
     /// The id of the profile of its usual camera, or empty.
@@ -70,7 +71,7 @@ impl Production {
     }
 
     /// One production.
-    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
+    pub fn find(c: &mut SqliteConnection, id: &ProductionId) -> ApiResult<Self> {
         let there = productions::table.find(id).filter(productions::deleted_at.is_null());
         let row = there.select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("production"))
@@ -83,20 +84,26 @@ impl Production {
     }
 
     /// Gives it another name.
-    pub fn rename(c: &mut SqliteConnection, id: &str, name: &str) -> ApiResult<()> {
+    pub fn rename(c: &mut SqliteConnection, id: &ProductionId, name: &str) -> ApiResult<()> {
         let changed =
             diesel::update(productions::table.find(id)).set(productions::name.eq(name)).execute(c)?;
         if changed == 0 { Err(ApiError::NotFound("production")) } else { Ok(()) }
     }
 
     /// Says which profile its usual camera has.
-    pub fn set_camera(c: &mut SqliteConnection, id: &str, profile: &str) -> ApiResult<()> {
-        diesel::update(productions::table.find(id)).set(productions::camera.eq(profile)).execute(c)?;
+    pub fn set_camera(
+        c: &mut SqliteConnection,
+        id: &ProductionId,
+        profile: Option<&ProfileId>,
+    ) -> ApiResult<()> {
+        diesel::update(productions::table.find(id))
+            .set(productions::camera.eq(profile.map_or("", ProfileId::as_str)))
+            .execute(c)?;
         Ok(())
     }
 
     /// Deletes a production with everything in it, or puts it back. The files stay in the media folder.
-    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+    pub fn set_deleted(c: &mut SqliteConnection, id: &ProductionId, deleted: bool) -> ApiResult<()> {
         let own = productions::table.find(id).filter(productions::deleted_at.is_null().eq(deleted));
         let at = productions::deleted_at.eq(deleted.then(super::now));
         let changed = diesel::update(own).set(at).execute(c)?;
@@ -108,7 +115,7 @@ impl Production {
         if self.camera.is_empty() {
             return Ok(None);
         }
-        Profile::find(c, &self.camera).map(Some)
+        Profile::find(c, &self.camera.as_str().into()).map(Some)
     }
 
     /// The profile that an encoding's id names: `camera` is the usual one. `None` for a shipped encoding.
@@ -118,7 +125,7 @@ impl Production {
             return self.usual(c)?.ok_or_else(none).map(Some);
         }
         let Some(profile) = id.strip_prefix(PROFILE) else { return Ok(None) };
-        let found = Profile::find(c, profile)?;
+        let found = Profile::find(c, &profile.into())?;
         if found.production_id == self.id { Ok(Some(found)) } else { Err(ApiError::NotFound("profile")) }
     }
 

@@ -1,5 +1,6 @@
 //! Camera profiles of a production.
 
+use super::ids::{ProductionId, ProfileId};
 use super::schema::profiles;
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
@@ -12,9 +13,9 @@ use serde::{Deserialize, Serialize};
 #[diesel(table_name = profiles)]
 pub struct Profile {
     /// Its id.
-    pub id: String,
+    pub id: ProfileId,
     /// The production it belongs to.
-    pub production_id: String,
+    pub production_id: ProductionId,
     /// Its name.
     pub name: String,
     /// A [`ProfileBody`] as JSON.
@@ -67,13 +68,13 @@ impl ProfileBody {
 
 impl Profile {
     /// One profile.
-    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<Self> {
+    pub fn find(c: &mut SqliteConnection, id: &ProfileId) -> ApiResult<Self> {
         let row = profiles::table.find(id).select(Self::as_select()).first(c).optional()?;
         row.ok_or(ApiError::NotFound("profile"))
     }
 
     /// A production's profiles by name.
-    pub fn of_production(c: &mut SqliteConnection, production: &str) -> ApiResult<Vec<Self>> {
+    pub fn of_production(c: &mut SqliteConnection, production: &ProductionId) -> ApiResult<Vec<Self>> {
         let own = profiles::table.filter(profiles::production_id.eq(production)).order(profiles::name);
         Ok(own.select(Self::as_select()).load(c)?)
     }
@@ -107,7 +108,7 @@ impl Profile {
     }
 
     /// Deletes a profile.
-    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+    pub fn delete(c: &mut SqliteConnection, id: &ProfileId) -> ApiResult<()> {
         diesel::delete(profiles::table.find(id)).execute(c)?;
         Ok(())
     }

@@ -1,7 +1,8 @@
 //! What a designer keeps on the Shelf: looks of their own, and favourite steps.
 
+use super::ids::ShelfId;
+use super::now;
 use super::schema::kept;
-use super::{new_id, now};
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
 use lantern_core::look::Look;
@@ -11,7 +12,7 @@ use lantern_core::look::Look;
 #[diesel(table_name = kept)]
 pub struct ShelfRow {
     /// Its id.
-    pub id: String,
+    pub id: ShelfId,
     /// `look` or `steps`.
     pub kind: String,
     /// Its name, as in the document.
@@ -31,7 +32,7 @@ impl ShelfRow {
     /// Keeps a look or steps.
     pub fn create(c: &mut SqliteConnection, kind: &str, look: &Look) -> ApiResult<Self> {
         let row = Self {
-            id: new_id(),
+            id: ShelfId::fresh(),
             kind: kind.into(),
             name: look.name.clone(),
             document: look.to_json(),
@@ -42,7 +43,7 @@ impl ShelfRow {
     }
 
     /// Takes something from the Shelf.
-    pub fn delete(c: &mut SqliteConnection, id: &str) -> ApiResult<()> {
+    pub fn delete(c: &mut SqliteConnection, id: &ShelfId) -> ApiResult<()> {
         match diesel::delete(kept::table.find(id)).execute(c)? {
             0 => Err(ApiError::NotFound("thing on the Shelf")),
             _ => Ok(()),

@@ -1,5 +1,6 @@
 //! Shots with their trims, and their frames.
 
+use super::ids::{SceneId, ShotId};
 use super::productions::Production;
 use super::scenes::Scene;
 use super::schema::{frames, scenes, shots};
@@ -17,9 +18,9 @@ pub const RATES: std::ops::RangeInclusive<f64> = 0.1..=1000.0;
 #[diesel(table_name = shots)]
 pub struct Shot {
     /// Its id.
-    pub id: String,
+    pub id: ShotId,
     /// The scene it belongs to.
-    pub scene_id: String,
+    pub scene_id: SceneId,
     /// Its place in the scene's order.
     pub position: i32,
     /// Its name.
@@ -80,7 +81,7 @@ pub struct ShotPatch {
 #[diesel(table_name = frames)]
 pub struct Frame {
     /// The shot.
-    pub shot_id: String,
+    pub shot_id: ShotId,
     /// The number in its file's name; 0 for a still.
     pub number: i32,
     /// Its file's name.
@@ -99,10 +100,10 @@ pub struct Frame {
 
 impl Shot {
     /// A new shot without frames, at the end of a scene.
-    pub fn new(c: &mut SqliteConnection, scene: &str, name: &str) -> ApiResult<Self> {
+    pub fn new(c: &mut SqliteConnection, scene: &SceneId, name: &str) -> ApiResult<Self> {
         Ok(Self {
-            id: super::new_id(),
-            scene_id: scene.into(),
+            id: ShotId::fresh(),
+            scene_id: scene.clone(),
             position: Scene::end(c, scene)?,
             name: name.into(),
             encoding: String::new(),
@@ -120,14 +121,14 @@ impl Shot {
     }
 
     /// The shots of a scene in order.
-    pub fn of_scene(c: &mut SqliteConnection, scene: &str) -> ApiResult<Vec<Self>> {
+    pub fn of_scene(c: &mut SqliteConnection, scene: &SceneId) -> ApiResult<Vec<Self>> {
         let there = shots::table.filter(shots::scene_id.eq(scene).and(shots::deleted_at.is_null()));
         let own = there.order(shots::position);
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
     /// One shot with the production it belongs to.
-    pub fn find(c: &mut SqliteConnection, id: &str) -> ApiResult<(Self, Production)> {
+    pub fn find(c: &mut SqliteConnection, id: &ShotId) -> ApiResult<(Self, Production)> {
         let row: Option<(Self, Scene)> = shots::table
             .inner_join(scenes::table)
             .filter(shots::id.eq(id).and(shots::deleted_at.is_null()).and(scenes::deleted_at.is_null()))
@@ -145,7 +146,7 @@ impl Shot {
     }
 
     /// Saves what changes of a shot, and that it changed.
-    pub fn patch(c: &mut SqliteConnection, id: &str, patch: &ShotPatch) -> ApiResult<()> {
+    pub fn patch(c: &mut SqliteConnection, id: &ShotId, patch: &ShotPatch) -> ApiResult<()> {
         let changed = diesel::update(shots::table.find(id).filter(shots::deleted_at.is_null()))
             .set((patch, shots::revision.eq(shots::revision + 1)))
             .execute(c)?;
@@ -161,20 +162,20 @@ impl Shot {
     }
 
     /// Deletes a shot, or puts it back where it was.
-    pub fn set_deleted(c: &mut SqliteConnection, id: &str, deleted: bool) -> ApiResult<()> {
+    pub fn set_deleted(c: &mut SqliteConnection, id: &ShotId, deleted: bool) -> ApiResult<()> {
         let own = shots::table.find(id).filter(shots::deleted_at.is_null().eq(deleted));
         let changed = diesel::update(own).set(shots::deleted_at.eq(deleted.then(super::now))).execute(c)?;
         if changed == 0 { Err(ApiError::NotFound("shot")) } else { Ok(()) }
     }
 
     /// Ids and positions of all shots that a scene has and had, in order.
-    pub fn places(c: &mut SqliteConnection, scene: &str) -> ApiResult<Vec<(String, i32)>> {
+    pub fn places(c: &mut SqliteConnection, scene: &SceneId) -> ApiResult<Vec<(ShotId, i32)>> {
         let all = shots::table.filter(shots::scene_id.eq(scene)).order(shots::position);
         Ok(all.select((shots::id, shots::position)).load(c)?)
     }
 
     /// Gives it a place in its scene's order.
-    pub fn set_position(c: &mut SqliteConnection, id: &str, position: i32) -> ApiResult<()> {
+    pub fn set_position(c: &mut SqliteConnection, id: &ShotId, position: i32) -> ApiResult<()> {
         diesel::update(shots::table.find(id)).set(shots::position.eq(position)).execute(c)?;
         Ok(())
     }
@@ -187,7 +188,7 @@ impl Shot {
     /// Saves a trim that was made from `revision`; gives the new revision.
     pub fn save_trim(
         c: &mut SqliteConnection,
-        id: &str,
+        id: &ShotId,
         revision: Option<i32>,
         trim: &Path,
     ) -> ApiResult<i32> {
@@ -197,7 +198,7 @@ impl Shot {
     /// The same inside a transaction. Without a revision it wins over any.
     pub fn put_trim(
         c: &mut SqliteConnection,
-        id: &str,
+        id: &ShotId,
         revision: Option<i32>,
         trim: &Path,
     ) -> ApiResult<i32> {
@@ -218,13 +219,13 @@ impl Shot {
 
 impl Frame {
     /// The frames of a shot in order.
-    pub fn of_shot(c: &mut SqliteConnection, shot: &str) -> ApiResult<Vec<Self>> {
+    pub fn of_shot(c: &mut SqliteConnection, shot: &ShotId) -> ApiResult<Vec<Self>> {
         let own = frames::table.filter(frames::shot_id.eq(shot)).order(frames::number);
         Ok(own.select(Self::as_select()).load(c)?)
     }
 
     /// The frame at a place of the order, from 0.
-    pub fn at(c: &mut SqliteConnection, shot: &str, place: i64) -> ApiResult<Self> {
+    pub fn at(c: &mut SqliteConnection, shot: &ShotId, place: i64) -> ApiResult<Self> {
         let own = frames::table.filter(frames::shot_id.eq(shot)).order(frames::number).offset(place);
         own.select(Self::as_select()).first(c).optional()?.ok_or(ApiError::NotFound("frame"))
     }

@@ -3264,9 +3264,9 @@ export interface components {
         /** @description A scene in its place. */
         ArrangedScene: {
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["SceneId"];
             /** @description The ids of its shots in order. */
-            shots: string[];
+            shots: components["schemas"]["ShotId"][];
         };
         /** @description A file that arrived, to be taken in. */
         Arrived: {
@@ -3456,7 +3456,7 @@ export interface components {
              */
             seq: number;
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
             /**
              * Format: uint32
              * @description Most pixels in a row of each.
@@ -3893,7 +3893,7 @@ export interface components {
              */
             steps: string[] | null;
             /** @description The shots that they go to. */
-            to: string[];
+            to: components["schemas"]["ShotId"][];
         };
         /** @description A correction of a decision list. */
         CorrectionLine: {
@@ -4091,7 +4091,7 @@ export interface components {
             /** @description The whole path. */
             path: components["schemas"]["Path"];
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
             /** @description The Balance step to solve for. */
             step: string;
             /**
@@ -4613,7 +4613,7 @@ export interface components {
             /** @description Encoding that the table expects. */
             from: string;
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["HandoffId"];
             /**
              * Format: int64
              * @description Seconds since 1970.
@@ -4641,6 +4641,8 @@ export interface components {
              */
             version: number;
         };
+        /** @description The id of a handoff, and of the job that makes it. */
+        HandoffId: string;
         /** @description How much of a file is here. */
         Have: {
             /**
@@ -4696,7 +4698,7 @@ export interface components {
         /** @description Stills to join, in the order of the frames. */
         JoinStills: {
             /** @description The shots; each a still of the scene's production. */
-            shots: string[];
+            shots: components["schemas"]["ShotId"][];
         };
         /** @description All measures of a table. */
         Judgement: {
@@ -5030,17 +5032,19 @@ export interface components {
             /** @description The document. */
             document: components["schemas"]["Look"];
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["LookId"];
             /**
              * Format: int32
              * @description Rises with every accepted change.
              */
             revision: number;
         };
+        /** @description The id of a look. */
+        LookId: string;
         /** @description A look in the list. */
         LookLine: {
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["LookId"];
             /** @description Its name. */
             name: string;
             /**
@@ -5392,7 +5396,7 @@ export interface components {
             /** @description The whole path. */
             path: components["schemas"]["Path"];
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
             /** @description The step or group. */
             target: string;
             /**
@@ -5442,7 +5446,7 @@ export interface components {
              */
             seq: number;
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
             /** @description What is shown in its place. */
             show?: components["schemas"]["Show"];
             /**
@@ -5736,7 +5740,7 @@ export interface components {
         /** @description A production with everything in order. */
         ProductionDetail: {
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["ProductionId"];
             /** @description Its name. */
             name: string;
             /** @description Its camera profiles. */
@@ -5744,10 +5748,12 @@ export interface components {
             /** @description Its scenes in order. */
             scenes: components["schemas"]["SceneDetail"][];
         };
+        /** @description The id of a production. */
+        ProductionId: string;
         /** @description A production in the list. */
         ProductionLine: {
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["ProductionId"];
             /** @description Its name. */
             name: string;
         };
@@ -5760,7 +5766,7 @@ export interface components {
             /** @description The id that shots have as their encoding. */
             encoding: string;
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["ProfileId"];
             /** @description Where light lands on its curve, where it has constants. */
             reading?: components["schemas"]["ProfileReading"] | null;
             /**
@@ -5771,6 +5777,8 @@ export interface components {
             /** @description Whether it is the usual camera's. */
             usual: boolean;
         };
+        /** @description The id of a camera profile. */
+        ProfileId: string;
         /** @description Where light lands on a camera's curve. */
         ProfileReading: {
             /**
@@ -5881,7 +5889,7 @@ export interface components {
         /** @description What took the place of what. */
         Replaced: {
             /** @description The shots that were deleted for them, which can be put back. */
-            gone: string[];
+            gone: components["schemas"]["ShotId"][];
             /** @description The new shots. */
             made: components["schemas"]["ShotDetail"][];
         };
@@ -5906,7 +5914,7 @@ export interface components {
              */
             seq: number;
             /** @description The shots. */
-            shots: string[];
+            shots: components["schemas"]["ShotId"][];
             /**
              * Format: uint32
              * @description Most pixels in a row of each.
@@ -5947,7 +5955,7 @@ export interface components {
              */
             seq: number;
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
             /**
              * @description The trim beneath it; the shot's own, as it was saved last, where none is said.
              * @default null
@@ -6028,12 +6036,14 @@ export interface components {
             /** @description Whether it holds finished stills, which wear no look. */
             finished: boolean;
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["SceneId"];
             /** @description Its name. */
             name: string;
             /** @description Its shots in order. */
             shots: components["schemas"]["ShotDetail"][];
         };
+        /** @description The id of a scene. */
+        SceneId: string;
         /** @description A band of false colour. */
         ScopeBand: {
             /** @description R, G and B. */
@@ -6058,12 +6068,14 @@ export interface components {
             /** @description Lowest and highest R, G or B of EBU R 103. */
             r103_rgb: number[];
         };
+        /** @description The id of something kept on the Shelf. */
+        ShelfId: string;
         /** @description Something on the Shelf. */
         ShelfItem: {
             /** @description The document: its name, a line on what it does, tags, path. */
             document: components["schemas"]["Look"];
             /** @description Its id; a starting look's is its name. */
-            id: string;
+            id: components["schemas"]["ShelfId"];
             /** @description `starting`, `look` or `steps`. */
             kind: string;
             /** @description The shelf that it stands on. */
@@ -6096,7 +6108,7 @@ export interface components {
              */
             height: number;
             /** @description Its id. */
-            id: string;
+            id: components["schemas"]["ShotId"];
             /**
              * Format: int32
              * @description The first frame that counts.
@@ -6142,6 +6154,8 @@ export interface components {
              */
             width: number;
         };
+        /** @description The id of a shot. */
+        ShotId: string;
         /** @description What is shown in place of the picture. */
         Show: "picture" | "stops" | "marks" | "matte" | "isolated" | "halation" | "grain";
         /** @description One side of a match. */
@@ -6158,7 +6172,7 @@ export interface components {
              */
             frame: number | null;
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
             /**
              * @description Its trim; the one saved last where none is said.
              * @default null
@@ -6623,7 +6637,7 @@ export interface components {
             /** @description Its trim before. */
             path: components["schemas"]["Path"];
             /** @description The shot. */
-            shot: string;
+            shot: components["schemas"]["ShotId"];
         };
         /** @description A shot's trim. */
         TrimDetail: {
