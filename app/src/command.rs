@@ -1,9 +1,13 @@
 //! The command line.
 
 mod compare;
+mod fit_stock;
 mod frames;
 mod inspect;
+mod matching;
+mod read;
 mod table;
+mod unpick;
 
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -31,6 +35,14 @@ enum Command {
     Apply(table::Apply),
     /// Colour difference of two pictures: mean, 99th percentile, worst and where.
     Compare(compare::Compare),
+    /// Make a film stock from measurements.
+    FitStock(fit_stock::FitStock),
+    /// Match a shot to references with ordinary steps.
+    Match(matching::Match),
+    /// Take a table apart into steps, with what they leave of it.
+    Unpick(unpick::UnpickTable),
+    /// Read a picture, a table or a look: tones, tints, saturation, hues.
+    Read(read::Read),
     /// Say what a table, look, camera profile or picture is.
     Inspect(inspect::Inspect),
     /// List encodings: ids and what they are.
@@ -82,6 +94,10 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
         Command::Render(a) => a.run(),
         Command::Apply(a) => a.run(),
         Command::Compare(a) => a.run(),
+        Command::FitStock(a) => a.run(),
+        Command::Match(a) => a.run(),
+        Command::Unpick(a) => a.run(),
+        Command::Read(a) => a.run(),
         Command::Inspect(a) => a.run(),
         Command::Encodings { json: true } => {
             let all: Vec<_> = Encoding::shipped()

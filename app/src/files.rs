@@ -3,7 +3,7 @@
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
-use lantern_core::step::SlopeOffsetPower;
+use lantern_core::step::{SlopeOffsetPower, TableEncoding};
 use lantern_core::table::Table;
 use lantern_formats::cdl;
 use lantern_formats::frame::Frame;
@@ -125,6 +125,15 @@ pub fn encoding(name: &str) -> Outcome<Encoding> {
         )));
     }
     profile(path)?.encoding().map_err(about(path))
+}
+
+/// An encoding as a step says it: an id, or what a camera profile file holds.
+pub fn table_encoding(name: &str) -> Outcome<TableEncoding> {
+    encoding(name)?;
+    match Encoding::find(name) {
+        Some(shipped) => Ok(TableEncoding::Shipped(shipped.id)),
+        None => Ok(TableEncoding::Camera(Box::new(profile(Path::new(name))?))),
+    }
 }
 
 /// A camera profile file.

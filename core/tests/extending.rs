@@ -62,7 +62,7 @@ fn a_kind_of_step_is_its_file_and_a_line() {
         places("ToneTint"),
         ["core/src/step/mod.rs", "core/src/step/tone_tint.rs", "server/src/preview/reading.rs"]
     );
-    assert_eq!(places("ChannelMix"), ["core/src/step/channel_mix.rs", "core/src/step/mod.rs"]);
+    assert_eq!(places("Vignette")[0], "core/src/step/mod.rs");
     // With arithmetic of its own across pixels.
     let texture = [
         "core/src/step/flicker.rs",

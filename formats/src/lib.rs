@@ -16,6 +16,7 @@ pub mod hald;
 pub mod icc;
 mod icc_facts;
 pub mod jpeg;
+pub mod measurements;
 pub mod picture;
 pub mod png;
 pub mod registry;

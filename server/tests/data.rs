@@ -168,7 +168,10 @@ fn wrong_requests_for_pictures_say_what_is_wrong() {
         let error = studio.picture(&r, Kind::Picture, &GO_ON).unwrap_err().to_string();
         assert!(error.contains(want), "{error}");
     };
-    says(PictureRequest { display: "acescct".into(), ..ask(shot.as_str(), Quality::Rest) }, "no display encoding");
+    says(
+        PictureRequest { display: "acescct".into(), ..ask(shot.as_str(), Quality::Rest) },
+        "no display encoding",
+    );
     says(ask("nowhere", Quality::Rest), "no shot");
     let row =
         RowRequest { seq: 1, shots: vec![shot], path: Path::default(), width: 16, display: "srgb".into() };

@@ -7,6 +7,7 @@
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
 //! * `cargo xtask sheets OUT [PICTURE...]` — contact sheets of the starting looks on all demo shots, and on own pictures.
 //! * `cargo xtask types` — remakes the page's types and the look file's schema from the code.
+//! * `cargo xtask train` — trains what infers a look from a picture that wears it, from the demo's shots and packaged photographs.
 //! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
 
 mod bench;
@@ -31,9 +32,10 @@ fn main() -> ExitCode {
         "shots" => shots(),
         "sheets" => sheets(&rest),
         "types" => types(),
+        "train" => run("", "cargo", &["run", "--release", "-p", "dusky-lantern", "--example", "train"]),
         "fixtures" => fixtures(),
         "fmt" => format(false),
-        _ => Err("say one of: demo, test, bench, fuzz, shots, sheets, types, fixtures, fmt".into()),
+        _ => Err("say one of: demo, test, bench, fuzz, shots, sheets, types, train, fixtures, fmt".into()),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

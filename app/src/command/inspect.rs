@@ -54,10 +54,7 @@ impl Inspect {
         if let (Some(from), Some(to)) = (&self.from, &self.to) {
             return Ok(Some([encoding(from)?, encoding(to)?]));
         }
-        let named =
-            table.title.rsplit_once(": ").and_then(|(_, way)| way.split(',').next()?.split_once(" to "));
-        let found = named.and_then(|(a, b)| Some([Encoding::find(a)?, Encoding::find(b)?]));
-        Ok(found)
+        Ok(named(&table.title))
     }
 
     fn table(&self) -> Outcome<Value> {
@@ -78,6 +75,13 @@ impl Inspect {
         let table = has("cube") || has("png") && self.from.is_some();
         if table { self.table() } else { look_at(&self.file) }
     }
+}
+
+/// The encodings that a title of ours names.
+pub fn named(title: &str) -> Option<[Encoding; 2]> {
+    let (_, way) = title.rsplit_once(": ")?;
+    let (a, b) = way.split(',').next()?.split_once(" to ")?;
+    Some([Encoding::find(a)?, Encoding::find(b)?])
 }
 
 /// A judgement as JSON, or in lines for people.

@@ -11,12 +11,14 @@ pub mod develop;
 pub mod dyes;
 mod even;
 pub mod expose;
+pub mod measured;
 pub mod print;
 pub mod reading;
 pub mod settings;
 pub mod spectrum;
 pub mod stock;
 pub mod strengths;
+pub mod wedge;
 
 pub use chain::Chain;
 pub use stock::{NegativeKind, NegativeStock, PrintStock, SHIPPED_NEGATIVES, SHIPPED_PRINTS};

@@ -1,6 +1,7 @@
 //! Stocks: the parameters of negatives, reversals and prints. All that ship are invented.
 
 use super::curve::CharacteristicCurve;
+use super::measured::Measured;
 use crate::field::ValueError;
 use crate::field::check_fields;
 use crate::field::parameters;
@@ -199,6 +200,9 @@ pub struct NegativeStock {
     /// For a reversal, how it is projected.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub projected: Option<Projected>,
+    /// What it was measured from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub measured: Option<Measured>,
 }
 
 /// A print stock.
@@ -219,6 +223,9 @@ pub struct PrintStock {
     pub silver_tilt: f64,
     /// Its dyes.
     pub dyes: DyeSet,
+    /// What it was measured from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub measured: Option<Measured>,
 }
 
 /// The most bands of a dye.

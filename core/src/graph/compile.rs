@@ -84,6 +84,7 @@ impl Program {
         let (zone, _) = path.place_of(id)?;
         let before = path.before(id);
         let mut c = Compiler::begin(from, display, false);
+        c.look_ahead(&before);
         c.steps(&before, Zone::Scene);
         match zone {
             Zone::Scene => {}
@@ -106,7 +107,7 @@ impl Program {
         let ops = self
             .ops
             .iter()
-            .filter(|op| !matches!(op, Op::Fit(_) | Op::Refit(_) | Op::RollOff(_)))
+            .filter(|op| !matches!(op, Op::Fit(_) | Op::Held | Op::Refit(_) | Op::RollOff(_)))
             .cloned()
             .collect();
         Self { ops, left_out: self.left_out.clone() }
@@ -122,9 +123,7 @@ impl Program {
     pub fn of_step(step: &Step) -> Self {
         let state = if step.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
         let display = Display::sdr(P3_D65);
-        let (source, nodes) = (Reference::Scene, Vec::new());
-        let mut c =
-            Compiler { ops: Vec::new(), state, display, source, bounded: true, nodes, texture: false };
+        let mut c = Compiler::blank(Vec::new(), state, display, Reference::Scene);
         let end = if step.renders() { State::ScreenCode } else { state };
         match step.zone {
             Zone::Film if step.renders() => c.film(&Filmed::of(&Path::of(vec![step.clone()])), false),
@@ -211,13 +210,20 @@ fn compiled(
         c.ops.clear();
         return Ok((c, left_out));
     }
+    c.look_ahead(path);
     c.steps(path, Zone::Scene);
     if to_display {
         if !stays {
             c.film(&film, texture);
         }
         c.screen_steps(path);
+        if c.ends_in(to) {
+            c.ops.push(Op::Held);
+            return Ok((c, left_out));
+        }
         c.deliver(to);
+    } else if !lit && c.ends_in(to) {
+        return Ok((c, left_out));
     } else {
         if lit {
             c.bound();

@@ -2,7 +2,8 @@
 
 use super::filmed::{self, Filmed};
 use super::films::{Film, FilmEnd, SCREEN_TRANSFER, Way, Ways};
-use super::program::{LeftOut, OF_GROUP, OF_STEP, Op, Program};
+use super::program::{LeftOut, OF_GROUP, OF_SCENE, OF_STEP, Op, Program};
+use super::remainder;
 use super::run::{Node, Signal};
 use super::tables;
 use crate::colour::fit::{Cube, Refit, RollOff};
@@ -19,7 +20,8 @@ use crate::step::plain::{
     pair::{Pair, PairBack},
     unrender::Unrender,
 };
-use crate::step::{Domain, Kernel, PlainRendering, Site, Values, Zone};
+use crate::step::{Domain, Kernel, PlainRendering, Site, Tables, Values, Zone};
+use crate::table::Table;
 use crate::texture::Texture;
 use crate::texture::mix::Mix;
 use crate::texture::passes::Slot;
@@ -50,6 +52,8 @@ impl Work {
     fn of(values: &Values, site: Site) -> Option<Self> {
         match values {
             // Between its encodings lie programs, which steps know nothing of.
+            // A remainder is nothing without the steps that it completes.
+            Values::Table(v) if v.remainder => None,
             Values::Table(v) => Some(Self::Tables(Box::new(tables::TableKernel::new(v, site)))),
             _ => values.kernel(site).map(Self::Kernel),
         }
@@ -76,7 +80,30 @@ pub(super) struct Compiler {
     pub(super) nodes: Vec<Node>,
     /// Whether steps with a radius or a place become nodes; they are left out otherwise.
     pub(super) texture: bool,
+    /// The source's code values, and how many operations bring them to where the first step finds them.
+    pub(super) begun: Option<(Encoding, usize)>,
+    /// The scene for a remainder that spans the film.
+    pub(super) tap: Tap,
+    /// Remainders that could not be put on.
+    pub(super) apart: Vec<LeftOut>,
+    /// What the table of a remainder gives, and the number of operations, where it is the last of them.
+    pub(super) ends_in: Option<(Encoding, usize)>,
 }
+
+/// Where the scene is laid aside for a remainder that spans the film.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Tap {
+    /// There is none.
+    No,
+    /// It is laid aside after the trim.
+    Wanted,
+    /// It lies aside since operation `at`, when there were so many nodes; `own`: as the source's code values.
+    Laid { at: usize, nodes: usize, own: bool },
+}
+
+/// Why a remainder is not put on.
+const APART: &str =
+    "texture lies between the steps that it completes, and the table that they were taken from had none";
 
 /// What a step outside of the Film zone puts on the picture, on light. `None` for what works on each pixel by itself.
 pub(super) fn spatial(step: &Step) -> Option<Texture> {
@@ -263,9 +290,106 @@ impl Compiler {
         }
     }
 
+    /// Sees whether the path has a remainder that spans the film.
+    pub(super) fn look_ahead(&mut self, path: &Path) {
+        let spans = path.steps.iter().find(|s| path.works(s) && remainder::spans_film(s));
+        let Some([from, _]) = spans.and_then(remainder::encodings) else { return };
+        self.tap = Tap::Wanted;
+        let trimmed = path.steps.iter().any(|s| path.works(s) && path.is_trim(s));
+        if !trimmed && self.begun.as_ref().is_some_and(|(source, _)| source.same_codes(&from)) {
+            self.ops.insert(0, Op::Save { slot: OF_SCENE });
+            self.tap = Tap::Laid { at: 0, nodes: 0, own: true };
+        }
+    }
+
+    /// Lays the scene aside where it is wanted.
+    fn lay_scene_aside(&mut self) {
+        if self.tap == Tap::Wanted {
+            self.go(State::SceneLog);
+            self.tap = Tap::Laid { at: self.ops.len(), nodes: self.nodes.len(), own: false };
+            self.ops.push(Op::Save { slot: OF_SCENE });
+        }
+    }
+
+    /// Working steps next to each other. A remainder takes the place of those that it covers; `shared`: what was before them
+    /// is still needed.
+    fn run(&mut self, path: &Path, steps: Vec<&Step>, shared: bool) {
+        let at = steps.iter().rposition(|s| remainder::encodings(s).is_some());
+        let Some(at) = at else { return steps.into_iter().for_each(|s| self.step(s)) };
+        let rest = steps[at];
+        let covers = |s: &&&Step| !remainder::spans_film(rest) && spatial(s).is_some();
+        let textured = self.texture && steps[..at].iter().any(|s| covers(&s));
+        if textured || !self.complete(path, rest, shared) {
+            steps[..at].iter().for_each(|s| self.step(s));
+            self.apart.push(LeftOut { step: rest.name.clone(), why: APART.into() });
+        }
+        steps[at + 1..].iter().for_each(|s| self.step(s));
+    }
+
+    /// Puts on the table that a remainder makes with the steps that it covers. `false` where that cannot be.
+    fn complete(&mut self, path: &Path, rest: &Step, shared: bool) -> bool {
+        let Some(way) = remainder::encodings(rest) else { return false };
+        let spans = remainder::spans_film(rest);
+        let laid = match self.tap {
+            Tap::Laid { at, nodes, own } if nodes == self.nodes.len() => Some((at, own)),
+            _ => None,
+        };
+        if spans && laid.is_none() {
+            return false;
+        }
+        let Some(table) = whole(path, rest, &way) else { return false };
+        let site = self.site(rest.zone);
+        let before = if spans { self.site(Zone::Scene) } else { site };
+        let mut kernel = tables::TableKernel::of_whole(table, &way, [before, site]);
+        match laid.filter(|_| spans) {
+            Some((at, own)) => {
+                if own {
+                    kernel.begin_in_codes();
+                }
+                if shared {
+                    self.ops.push(Op::Restore { slot: OF_SCENE });
+                } else {
+                    self.ops.truncate(at);
+                }
+            }
+            None => {
+                let untouched = self.nodes.is_empty()
+                    && self.begun.as_ref().is_some_and(|(source, n)| {
+                        *n == self.ops.len() && source.same_codes(&way[0]) && source.peak == way[0].peak
+                    });
+                if untouched {
+                    self.ops.clear();
+                    kernel.begin_in_codes();
+                } else {
+                    self.go_encoded(rest.zone);
+                }
+            }
+        }
+        self.state = if rest.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
+        self.bounded &= rest.zone == Zone::Screen;
+        self.ops.push(Op::Tables { kernel: Box::new(kernel), strength: 1.0 });
+        self.ends_in = Some((way[1].clone(), self.ops.len()));
+        true
+    }
+
+    /// Whether a remainder ends it in code values of `to`: then they are given as they are.
+    pub(super) fn ends_in(&mut self, to: &Encoding) -> bool {
+        let ends = self.ends_in.as_ref();
+        if !ends.is_some_and(|(e, n)| *n == self.ops.len() && e.same_codes(to) && e.peak == to.peak) {
+            return false;
+        }
+        if let Some(Op::Tables { kernel, .. }) = self.ops.last_mut() {
+            kernel.end_in_codes();
+        }
+        true
+    }
+
     /// The steps of a zone that work, those of a group blended together.
     pub(super) fn steps(&mut self, path: &Path, zone: Zone) {
         for (group, steps) in path.runs(zone) {
+            if zone == Zone::Scene && !steps.iter().all(|s| path.is_trim(s)) {
+                self.lay_scene_aside();
+            }
             let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
             if let Some(group) = shared.filter(|_| self.texture && steps.iter().any(|s| spatial(s).is_some()))
             {
@@ -281,13 +405,16 @@ impl Compiler {
                 }
                 self.matte(OF_GROUP, zone, g.region.as_ref());
             }
-            steps.into_iter().for_each(|s| self.step(s));
+            self.run(path, steps, shared.is_some());
             if let Some(Group { strength, region, .. }) = shared {
                 self.go_encoded(zone);
                 let (strength, matted) = (*strength as f32, region.is_some());
                 self.ops.push(Op::Mix { slot: OF_GROUP, strength, matted });
                 self.bounded &= bounded;
             }
+        }
+        if zone == Zone::Scene {
+            self.lay_scene_aside();
         }
     }
 
@@ -299,10 +426,22 @@ impl Compiler {
         }
         self.go(State::ScreenLinear);
         self.steps(path, Zone::Screen);
+        if self.ends_in.as_ref().is_some_and(|(_, n)| *n == self.ops.len()) {
+            return;
+        }
         self.go(State::ScreenLinear);
         // The same steps on the neutral scale, from black to the peak.
-        let mut flat =
-            Self { ops: Vec::new(), state: State::ScreenLinear, nodes: Vec::new(), texture: false, ..*self };
+        let mut flat = Self {
+            ops: Vec::new(),
+            state: State::ScreenLinear,
+            nodes: Vec::new(),
+            texture: false,
+            begun: None,
+            tap: Tap::No,
+            apart: Vec::new(),
+            ends_in: None,
+            ..*self
+        };
         flat.steps(path, Zone::Screen);
         flat.go(State::ScreenLinear);
         let ramp = Program { ops: flat.ops, left_out: Vec::new() };
@@ -327,15 +466,15 @@ impl Compiler {
         // Lights of an HDR source that come down to a lesser display are lights of a scene: the pair would clip them.
         let comes_down = from.reference == Reference::Display && display.headroom < from.display().headroom;
         let rendered = if comes_down { Reference::Scene } else { source };
-        let (bounded, nodes, texture) = (false, Vec::new(), false);
-        let mut c =
-            Self { ops, state: State::SceneLinear, display, source: rendered, bounded, nodes, texture };
+        let mut c = Self { bounded: false, ..Self::blank(ops, State::SceneLinear, display, rendered) };
         if stays {
             c.state = State::Display;
+            c.begun = Some((from.clone(), c.ops.len()));
             return c;
         }
         if from.reference == Reference::Scene {
             c.matrix(from.matrix_to(&AP1));
+            c.begun = Some((from.clone(), c.ops.len()));
             return c;
         }
         let (standard, own) = (PlainRendering::default(), from.display());
@@ -353,8 +492,27 @@ impl Compiler {
         c
     }
 
+    /// One that has done `ops` and nothing else, on light that is bounded.
+    pub(super) fn blank(ops: Vec<Op>, state: State, display: Display, source: Reference) -> Self {
+        let (nodes, apart) = (Vec::new(), Vec::new());
+        Self {
+            ops,
+            state,
+            display,
+            source,
+            bounded: true,
+            nodes,
+            texture: false,
+            begun: None,
+            tap: Tap::No,
+            apart,
+            ends_in: None,
+        }
+    }
+
     /// The program that all of this makes.
-    pub(super) fn done(self, left_out: Vec<LeftOut>) -> Program {
+    pub(super) fn done(mut self, mut left_out: Vec<LeftOut>) -> Program {
+        left_out.append(&mut self.apart);
         program(self.ops, left_out)
     }
 
@@ -468,6 +626,14 @@ impl Compiler {
         }
         self.ops.push(Op::Fit(Cube::of(&display)));
     }
+}
+
+/// The table that a remainder makes with the steps that it covers.
+fn whole(path: &Path, rest: &Step, way: &[Encoding; 2]) -> Option<Table> {
+    let Values::Table(Tables { tables, .. }) = &rest.values else { return None };
+    let steps = Program::compile(&remainder::covered(path, rest), &way[0], &way[1]).ok()?;
+    let share = rest.strength * tables.first()?.strength;
+    remainder::whole(tables.first()?.data.as_ref()?, &steps, share as f32).ok()
 }
 
 /// The transfer of a zone's code values.

@@ -11,6 +11,7 @@ pub mod filmed;
 mod films;
 pub mod fingerprint;
 pub mod program;
+pub mod remainder;
 pub mod run;
 mod settle;
 mod tables;

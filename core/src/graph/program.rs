@@ -48,6 +48,10 @@ pub(super) enum Op {
     Save {
         slot: usize,
     },
+    /// Takes what was laid aside.
+    Restore {
+        slot: usize,
+    },
     /// Blends what was laid aside with what there is now, by a strength and the slot's matte.
     Mix {
         slot: usize,
@@ -85,6 +89,8 @@ pub(super) enum Op {
     RollOff(RollOff),
     /// The last, sharp fit into a display.
     Fit(Cube),
+    /// The same of code values.
+    Held,
 }
 
 /// A step that the result does not hold, and why.
@@ -107,8 +113,15 @@ pub struct Program {
 /// Where groups and steps lay values and mattes aside while they work.
 pub(super) const OF_GROUP: usize = 0;
 pub(super) const OF_STEP: usize = 1;
+/// Where the scene lies aside for a remainder that spans the film.
+pub(super) const OF_SCENE: usize = 2;
 
 impl Program {
+    /// The program that changes nothing.
+    pub(super) fn nothing() -> Self {
+        Self { ops: Vec::new(), left_out: Vec::new() }
+    }
+
     /// Runs the program on RGBA pixels in place, on one thread. Alpha is left as it is.
     pub fn run(&self, pixels: &mut [[f32; 4]]) {
         lane::vectorised(Run { program: self, pixels });
@@ -175,14 +188,14 @@ impl pulp::NullaryFnOnce for Run<'_> {
 
 /// Values and mattes laid aside, of a group and of a step.
 struct Aside {
-    saved: [Planes; 2],
+    saved: [Planes; 3],
     mattes: [lane::Plane; 2],
 }
 
 impl Aside {
     #[inline(always)]
     fn new() -> Self {
-        Self { saved: [[[0.0; N]; 3]; 2], mattes: [[0.0; N]; 2] }
+        Self { saved: [[[0.0; N]; 3]; 3], mattes: [[0.0; N]; 2] }
     }
 }
 
@@ -191,6 +204,7 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
     match op {
         Op::Matte { slot, kernel } => aside.mattes[*slot] = kernel.matte(planes),
         Op::Save { slot } => aside.saved[*slot] = *planes,
+        Op::Restore { slot } => *planes = aside.saved[*slot],
         Op::Mix { slot, strength, matted } => {
             if *matted {
                 let matte = &aside.mattes[*slot];
@@ -251,6 +265,7 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
         Op::Refit(k) => k.run(planes),
         Op::RollOff(k) => k.run(planes),
         Op::Fit(cube) => fit::into_cube(*cube, planes),
+        Op::Held => each_value!(planes, v => v.max(0.0).min(1.0)),
     }
 }
 

@@ -70,6 +70,25 @@ impl TableKernel {
 }
 
 impl TableKernel {
+    /// A table that takes the place of steps, between its encodings and the code values of where they begin and end.
+    pub(super) fn of_whole(table: Table, way: &[Encoding; 2], [before, after]: [Site; 2]) -> Self {
+        let before = Program::between(&zone_encoding(before), &way[0], before.source);
+        let after = Program::between(&way[1], &zone_encoding(after), after.source);
+        Self { tables: vec![Mixed { before, table: Arc::new(table), after, share: 1.0 }], rest: 0.0 }
+    }
+
+    /// The same for code values that are what its table expects already.
+    pub(super) fn begin_in_codes(&mut self) {
+        self.tables.iter_mut().for_each(|m| m.before = Program::nothing());
+    }
+
+    /// The same that gives its table's own code values.
+    pub(super) fn end_in_codes(&mut self) {
+        self.tables.iter_mut().for_each(|m| m.after = Program::nothing());
+    }
+}
+
+impl TableKernel {
     /// The step on a block of code values.
     pub fn run(&self, planes: &mut Planes) {
         if self.tables.is_empty() {
@@ -121,7 +140,7 @@ mod tests {
 
     fn run(tables: Vec<TableUse>, zone: Zone, rgb: [f32; 3]) -> [f32; 3] {
         let mut p = rgb.map(|v| [v; N]);
-        TableKernel::new(&Tables { tables }, zone).run(&mut p);
+        TableKernel::new(&Tables { tables, remainder: false }, zone).run(&mut p);
         p.map(|plane| plane[0])
     }
 

@@ -35,6 +35,9 @@ impl Path {
                 return fail(format!("“{}” renders the whole picture: it has no region", step.name));
             }
             step.values.check().map_err(value)?;
+            if step.region.is_some() && matches!(&step.values, Values::Table(t) if t.remainder) {
+                return fail(format!("“{}” is a remainder: it counts wherever its group does", step.name));
+            }
         }
         if !self.steps.is_sorted_by_key(|s| s.zone) {
             return fail("the zones of a path go Scene, Film, Screen; a step stands out of order".into());

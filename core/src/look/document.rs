@@ -10,8 +10,9 @@ use std::sync::Arc;
 use thiserror::Error;
 
 /// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture, version 3
-/// no lights above white, version 4 neither families with borders nor a fade that lifts evenly; all are read as they are.
-pub const LOOK_VERSION: u32 = 5;
+/// no lights above white, version 4 neither families with borders nor a fade that lifts evenly, version 5 no remainders; all
+/// are read as they are.
+pub const LOOK_VERSION: u32 = 6;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;
@@ -191,6 +192,11 @@ impl Path {
         runs
     }
 
+    /// Whether a step is one of a trim that lies beneath: see [`Self::over`].
+    pub fn is_trim(&self, step: &Step) -> bool {
+        step.id.starts_with(BENEATH)
+    }
+
     /// The steps before the step or group with this id, as a path; all where there is none.
     pub fn before(&self, id: &str) -> Self {
         let first = self.steps.iter().position(|s| s.id == id || s.group.as_deref() == Some(id));
@@ -300,7 +306,7 @@ mod tests {
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.steps.len(), 6);
         // Version 5 gives Tone a fade that lifts evenly beside the earlier one.
-        let newest = text.trim_end().replace("\"version\": 1", "\"version\": 5");
+        let newest = text.trim_end().replace("\"version\": 1", "\"version\": 6");
         let newest = newest.replace("\"keep_colour\": 0.3", "\"keep_colour\": 0.3,\n          \"lift\": 0.0");
         assert_eq!(look.to_json(), newest);
     }
@@ -317,7 +323,12 @@ mod tests {
             panic!("no table");
         };
         assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 2", "\"version\": 5"));
+        // Version 6 says of a table whether it is a remainder.
+        let newest = text.trim_end().replace("\"version\": 2", "\"version\": 6");
+        let tables = "              \"strength\": 1.0\n            }\n          ]";
+        assert_eq!(newest.matches(tables).count(), 1);
+        let newest = newest.replace(tables, &format!("{tables},\n          \"remainder\": false"));
+        assert_eq!(look.to_json(), newest);
     }
 
     #[test]
@@ -331,7 +342,7 @@ mod tests {
         // Version 4 gives prints lights above white on HDR displays, which version 3 had none of.
         let lit = text.replace("\"version\": 3", "\"version\": 4");
         let lit = lit.replace("\"adapted\": 1.0,", "\"adapted\": 1.0,\n          \"lights\": 1.0,");
-        let newest = lit.replace("\"version\": 4", "\"version\": 5");
+        let newest = lit.replace("\"version\": 4", "\"version\": 6");
         assert_eq!(look.to_json(), newest.trim_end());
         let kept = include_str!("../../tests/looks/version-4.json");
         assert_eq!(kept, lit);
@@ -343,7 +354,7 @@ mod tests {
         let look = Look::from_json(text).unwrap();
         let Values::ColourFamilies(v) = &look.path.steps[1].values else { panic!("no families") };
         assert_eq!((v.families.len(), v.families[2].border, v.families[2].hue), (3, 256.0, -12.0));
-        assert_eq!(look.to_json(), text.trim_end());
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 5", "\"version\": 6"));
     }
 
     #[test]

@@ -3,5 +3,6 @@
 
 pub(crate) mod half;
 pub mod lane;
+pub mod least_squares;
 pub mod matrix;
 pub mod percentile;

@@ -19,6 +19,8 @@ parameters! {
     Tables {
         /// The tables; strengths that add up to more than one are scaled down to one.
         tables: "Tables", Plain, holds(Vec<TableUse>, FieldKind::Tables { most: MAX_TABLES });
+        /// The one table is what steps leave of a table that they were taken from: it is added to what they give at its points.
+        remainder: "Remainder", Plain, switch(false);
     }
 }
 
@@ -112,6 +114,9 @@ impl Kind for Tables {
     type Kernel = Nothing;
 
     fn check(&self) -> Result<(), ValueError> {
+        if self.remainder && self.tables.len() != 1 {
+            return Err(ValueError::Table(format!("a remainder is one table, not {}", self.tables.len())));
+        }
         self.tables.iter().find_map(TableUse::fault).map_or(Ok(()), |why| Err(ValueError::Table(why)))
     }
 }

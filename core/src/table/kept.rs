@@ -63,6 +63,11 @@ impl KeptTable {
         }
     }
 
+    /// The name of its contents: equal contents have equal ones.
+    pub fn hash(&self) -> String {
+        blake3::hash(&serde_json::to_vec(self).unwrap_or_default()).to_hex().to_string()
+    }
+
     /// The table that the text holds.
     pub fn table(&self) -> Result<Table, KeptError> {
         let numbers = |part: &KeptPart| -> Result<Vec<[f32; 3]>, KeptError> {

@@ -4,14 +4,15 @@
 use lantern_core::colour::{axis::SCREEN_GREY, plane::SKIN_DEGREES};
 use lantern_core::field::MAX_POINTS;
 use lantern_core::film::stock::MOST_BANDS;
-use lantern_core::look::MAX_NAME;
+use lantern_core::look::{LOOK_VERSION, MAX_NAME};
 use lantern_core::scope::{LEVELS, VECTOR_SPAN};
 use std::fmt::Write;
 
 /// They, as TypeScript.
 pub fn typescript() -> String {
-    let all: [(&str, &str, f64); 7] = [
+    let all: [(&str, &str, f64); 8] = [
         ("MAX_NAME", "The most characters of a name.", MAX_NAME as f64),
+        ("LOOK_VERSION", "The version of look documents that is written.", f64::from(LOOK_VERSION)),
         ("MAX_POINTS", "The most points of a curve.", MAX_POINTS as f64),
         ("MAX_BANDS", "The most bands of a dye.", MOST_BANDS as f64),
         (

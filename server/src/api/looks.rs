@@ -92,7 +92,7 @@ pub fn read(studio: &Studio, document: &serde_json::Value) -> ApiResult<Look> {
     keep_tables(studio, Look::from_json(&document.to_string())?)
 }
 
-fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
+pub(super) fn keep_tables(studio: &Studio, look: Look) -> ApiResult<Look> {
     let (look, tables) = studio.media.take_tables(look)?;
     if !tables.is_empty() {
         studio.store.change(|c| {

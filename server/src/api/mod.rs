@@ -11,6 +11,7 @@ pub mod page;
 pub mod paths;
 pub mod productions;
 pub mod profiles;
+pub mod references;
 pub mod routes;
 pub mod scenes;
 pub mod sequences;

@@ -2,8 +2,8 @@
 
 use super::json::Answer;
 use super::{
-    catalogue, handoffs, incoming, looks, paths, productions, profiles, scenes, sequences, shelf, shots,
-    stocks, tables,
+    catalogue, handoffs, incoming, looks, paths, productions, profiles, references, scenes, sequences, shelf,
+    shots, stocks, tables,
 };
 use crate::error::ApiResult;
 use crate::media::incoming::MOST_BYTES;
@@ -245,6 +245,14 @@ pub fn calls() -> Vec<Call> {
         Call::post("/api/tables", "Brings in a .cube or a HaldCLUT PNG; ?name= is its name", tables::create)
             .asks(&["name"])
             .file(tables::MOST_BYTES),
+        Call::post("/api/references/match", "Steps that bring a shot to references", references::matched)
+            .takes::<references::MatchReferences>(),
+        Call::get("/api/shots/{id}/reading", "Tones and colours of a shot", references::read),
+        Call::post("/api/tables/reading", "What a table does", tables::read).takes::<tables::ReadTable>(),
+        Call::post("/api/unpicks", "Begins to take a table apart", tables::begin_unpick)
+            .takes::<tables::UnpickTable>(),
+        Call::get("/api/unpicks/{id}", "How far a table that is taken apart has come", tables::show_unpick),
+        Call::delete("/api/unpicks/{id}", "Stops it", tables::stop_unpick),
         Call::post("/api/corrections/read", "Reads a colour decision list", tables::read_corrections)
             .file(lantern_formats::cdl::MAX_BYTES),
         Call::post("/api/corrections/write", "Writes a colour decision list", tables::write_corrections)

@@ -1,17 +1,23 @@
 //! Tables and colour decision lists that are brought in for steps.
 
-use super::json::Body;
+use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
+use crate::jobs::Jobs;
+use crate::jobs::unpick::{self, Ended};
 use crate::preview::Studio;
 use crate::store::productions::{Media, MediaKind};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
-use lantern_core::step::{SlopeOffsetPower, Values};
+use lantern_core::look::Look;
+use lantern_core::matching::reading::{self, TableReading};
+use lantern_core::matching::unpick::Distance;
+use lantern_core::step::{SlopeOffsetPower, TableEncoding, Values};
 use lantern_core::table::Table;
 use lantern_formats::cdl::{self, Correction, Form};
 use lantern_formats::registry;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// The name of a file that is brought in.
 #[derive(Debug, Deserialize)]
@@ -83,6 +89,118 @@ pub async fn create(
         })
     });
     Ok(web::Json(line.await??))
+}
+
+/// A table between its encodings.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ReadTable {
+    /// The hash of its contents.
+    pub table: String,
+    /// The encoding that it expects.
+    pub from: TableEncoding,
+    /// The encoding that it gives.
+    pub to: TableEncoding,
+}
+
+fn there(studio: &Studio, hash: &str) -> ApiResult<Arc<Table>> {
+    studio.media.table(hash).ok_or(ApiError::NotFound("table"))
+}
+
+/// What a table does, for drawings and in words.
+pub async fn read(studio: web::Data<Studio>, body: Body<ReadTable>) -> ApiResult<web::Json<TableReading>> {
+    let read = web::block(move || -> ApiResult<TableReading> {
+        let table = there(&studio, &body.table)?;
+        let unknown = || ApiError::Invalid("there is no such encoding; /api/encodings lists them".into());
+        let from = body.from.encoding().ok_or_else(unknown)?;
+        let to = body.to.encoding().ok_or_else(unknown)?;
+        reading::of_table(&table, &from, &to).map_err(|e| ApiError::Invalid(e.to_string()))
+    });
+    Ok(web::Json(read.await??))
+}
+
+/// A table to take apart.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct UnpickTable {
+    /// The hash of its contents.
+    pub table: String,
+    /// What it is called.
+    pub name: String,
+    /// The encoding that it expects.
+    pub from: TableEncoding,
+    /// The encoding that it gives.
+    pub to: TableEncoding,
+}
+
+/// How far a table that is taken apart has come.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct UnpickDetail {
+    /// The job's id.
+    pub id: String,
+    /// `running`, `done`, `cancelled` or `failed`.
+    pub state: &'static str,
+    /// How much is done, 0..1.
+    pub share: f64,
+    /// Why it failed, in words; empty where it did not.
+    pub failure: String,
+    /// The look, where it is done: steps in groups, and what they leave of the table beneath them.
+    pub document: Option<Look>,
+    /// How far the steps alone are from the table, where it is done.
+    pub distance: Option<Distance>,
+}
+
+impl UnpickDetail {
+    fn of(id: String, share: f64, ended: Option<Ended>) -> Self {
+        let running =
+            Self { id, state: "running", share, failure: String::new(), document: None, distance: None };
+        match ended {
+            None => running,
+            Some(Ended::Cancelled) => Self { state: "cancelled", ..running },
+            Some(Ended::Failed(failure)) => Self { state: "failed", failure, ..running },
+            Some(Ended::Done(look, distance)) => {
+                Self { state: "done", share: 1.0, document: Some(*look), distance: Some(distance), ..running }
+            }
+        }
+    }
+}
+
+/// Begins to take a table apart.
+pub async fn begin_unpick(
+    studio: web::Data<Studio>,
+    jobs: web::Data<Jobs>,
+    body: Body<UnpickTable>,
+) -> ApiResult<web::Json<UnpickDetail>> {
+    let body = body.into_inner();
+    let (media, hash) = (studio.clone(), body.table);
+    let table = web::block(move || there(&media, &hash)).await??;
+    let name: String = body.name.chars().take(150).collect();
+    let asked = unpick::Asked { table, name, way: [body.from, body.to], remainder: true };
+    let id = unpick::queue(studio, &jobs, asked, super::looks::keep_tables);
+    Ok(web::Json(UnpickDetail::of(id, 0.0, None)))
+}
+
+/// How far it has come.
+pub async fn show_unpick(
+    studio: web::Data<Studio>,
+    jobs: web::Data<Jobs>,
+    id: web::Path<String>,
+) -> ApiResult<Answer<UnpickDetail>> {
+    let id = id.into_inner();
+    answer(move || {
+        // The job is asked for first: it may end in between, and then its result is there.
+        let share = jobs.find(&id).map(|j| j.share());
+        let ended = studio.unpicked.find(&id);
+        if share.is_none() && ended.is_none() {
+            return Err(ApiError::NotFound("table that is taken apart"));
+        }
+        Ok(UnpickDetail::of(id, share.unwrap_or(1.0), ended))
+    })
+    .await
+}
+
+/// Stops it.
+pub async fn stop_unpick(jobs: web::Data<Jobs>, id: web::Path<String>) -> ApiResult<HttpResponse> {
+    jobs.stop(&id);
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// A correction of a decision list.

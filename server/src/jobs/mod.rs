@@ -5,6 +5,7 @@
 
 pub mod handoff;
 pub mod intake;
+pub mod unpick;
 
 use std::collections::HashMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -49,7 +50,7 @@ impl Job {
 pub enum Lane {
     /// Files that come in.
     Intake,
-    /// Handoffs.
+    /// Handoffs, and tables that are taken apart.
     Handoffs,
 }
 

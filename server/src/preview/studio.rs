@@ -42,6 +42,8 @@ pub struct Studio {
     cards: WeighedCache<String, Vec<u8>>,
     kept: TexturedKept,
     turns: Arc<Semaphore>,
+    /// Tables that were taken apart.
+    pub unpicked: crate::jobs::unpick::Results,
 }
 
 /// Files that are taken in at once.
@@ -73,6 +75,7 @@ impl Studio {
             cards: WeighedCache::new(MOST_CARD_BYTES, 1000),
             kept: TexturedKept::default(),
             turns: Arc::new(Semaphore::new(MOST_TURNS)),
+            unpicked: Default::default(),
         }
     }
 

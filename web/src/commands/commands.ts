@@ -1,4 +1,5 @@
 /** What can be done to a path: one record, used by menus, keys and buttons. */
+import { LOOK_VERSION } from "../data/constants";
 import { current } from "immer";
 import { api, type KindInfo, type Look, type Path, type Region, type Step, type StepGroup, type Zone } from "../data/client";
 import { pickedSteps, useWork } from "../document/work";
@@ -347,7 +348,7 @@ export function inserting(label: string, clip: Clip, quiet = false): Ready | nul
 
 /** A look document that holds some steps. */
 export function documentOf(name: string, path: Path, notes = ""): Look {
-  return { version: 5, name, notes, tags: [], path };
+  return { version: LOOK_VERSION, name, notes, tags: [], path };
 }
 
 /** Keeps the picked steps among the favourites. */

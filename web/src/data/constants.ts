@@ -3,6 +3,9 @@
 /** The most characters of a name. */
 export const MAX_NAME = 200;
 
+/** The version of look documents that is written. */
+export const LOOK_VERSION = 6;
+
 /** The most points of a curve. */
 export const MAX_POINTS = 16;
 

@@ -2167,6 +2167,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/references/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Steps that bring a shot to references */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["MatchReferences"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MatchDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}": {
         parameters: {
             query?: never;
@@ -2913,6 +2962,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tones and colours of a shot */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PictureReading"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/restore": {
         parameters: {
             query?: never;
@@ -3232,6 +3328,180 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tables/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a table does */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ReadTable"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TableReading"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/unpicks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to take a table apart */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["UnpickTable"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["UnpickDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/unpicks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a table that is taken apart has come */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["UnpickDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        /** Stops it */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3255,6 +3525,29 @@ export interface components {
         Area: {
             /** @description Its corners as shares of the picture's width and height, from the upper left. */
             corners: number[][];
+        };
+        /** @description A rectangle of a picture, as shares of its sides from the top left. */
+        Area2: {
+            /**
+             * Format: double
+             * @description Height.
+             */
+            height: number;
+            /**
+             * Format: double
+             * @description Width.
+             */
+            width: number;
+            /**
+             * Format: double
+             * @description Left edge.
+             */
+            x: number;
+            /**
+             * Format: double
+             * @description Top edge.
+             */
+            y: number;
         };
         /** @description An order of a production's scenes and shots. */
         Arrange: {
@@ -3291,6 +3584,28 @@ export interface components {
              * @default null
              */
             shot: string | null;
+        };
+        /** @description Where a colour goes on the plane of colour differences. */
+        Arrow: {
+            /**
+             * Format: double
+             * @description Its brightness, as luma of the screen's code.
+             */
+            brightness: number;
+            /** @description Where it lies without the table. */
+            from: number[];
+            /**
+             * Format: double
+             * @description Its hue in degrees.
+             */
+            hue: number;
+            /**
+             * Format: double
+             * @description What its luma gains.
+             */
+            rise: number;
+            /** @description Where it lies with it. */
+            to: number[];
         };
         /** @description Exposure in stops, and the white of the light on the set as temperature and tint. */
         Balance: {
@@ -3847,6 +4162,8 @@ export interface components {
              */
             saturation_softness: number;
         };
+        /** @description What a shot and its references have in common. */
+        Common: "nothing" | "scene" | "aligned";
         /** @description Two paths to compare. */
         ComparePaths: {
             /** @description The one that is gone to. */
@@ -3885,6 +4202,8 @@ export interface components {
             /** @description The worst colour. */
             worst: components["schemas"]["Worst"];
         };
+        /** @description How sure a match is. */
+        Confidence: "high" | "fair" | "low";
         /** @description Copies steps of a trim to other shots. */
         CopyTrim: {
             /**
@@ -4037,6 +4356,34 @@ export interface components {
             what: components["schemas"]["What"];
             /** @description The zone; none for a group. */
             zone?: components["schemas"]["Zone"] | null;
+        };
+        /** @description How far the steps alone are from the table, in CIEDE2000. */
+        Distance: {
+            /**
+             * Format: double
+             * @description Largest.
+             */
+            max: number;
+            /**
+             * Format: double
+             * @description Mean over a cover of its colours; where it takes scene light, of those that scenes have.
+             */
+            mean: number;
+            /**
+             * Format: double
+             * @description Mean over colours that surfaces have, in light of seven exposures.
+             */
+            natural: number;
+            /**
+             * Format: double
+             * @description Mean over its greys.
+             */
+            neutrals: number;
+            /**
+             * Format: double
+             * @description 95th percentile.
+             */
+            p95: number;
         };
         /** @description What the values are that a step works on. */
         Domain: "linear" | "encoded" | "exposure" | "density" | "rendering";
@@ -4559,6 +4906,28 @@ export interface components {
              */
             size: number;
         };
+        /** @description A grey and what becomes of it. */
+        GreyPoint: {
+            /**
+             * Format: double
+             * @description Its code value in the table's input encoding.
+             */
+            code: number;
+            /** @description What comes out, as code of the screen: red, green, blue. */
+            out: number[];
+            /**
+             * Format: double
+             * @description What the rendering, or the display itself, shows of it without the table: code of the screen, 0..1.
+             */
+            plain: number;
+            /**
+             * Format: double
+             * @description Where scene light goes in, stops from middle grey.
+             */
+            stops?: number | null;
+            /** @description Its tint, as a place on the plane of colour differences. */
+            tint: number[];
+        };
         /** @description What steps next to each other share. */
         Group: {
             /** @description Unique among the groups of its path. */
@@ -4689,6 +5058,29 @@ export interface components {
              * @default []
              */
             saturation: number[][];
+        };
+        /** @description A hue that is in a picture. */
+        HueReading: {
+            /**
+             * Format: double
+             * @description Mean luma.
+             */
+            brightness: number;
+            /**
+             * Format: double
+             * @description Mean chroma.
+             */
+            chroma: number;
+            /**
+             * Format: double
+             * @description Its middle, in degrees.
+             */
+            hue: number;
+            /**
+             * Format: double
+             * @description Share of the picture.
+             */
+            share: number;
         };
         /** @description A production file that arrived. */
         ImportProduction: {
@@ -5053,6 +5445,46 @@ export interface components {
              */
             revision: number;
         };
+        /** @description A match: a group of ordinary steps with its report. */
+        MatchDetail: {
+            /** @description The group. */
+            group: components["schemas"]["Group"];
+            /** @description What it says of itself. */
+            report: components["schemas"]["Report"];
+            /** @description Its steps. */
+            steps: components["schemas"]["Step"][];
+        };
+        /** @description A match to make. */
+        MatchReferences: {
+            /**
+             * @description What they have in common; found out where it is not said.
+             * @default null
+             */
+            common: components["schemas"]["Common"] | null;
+            /**
+             * Format: uint32
+             * @description Its frame by its place in the order; the poster where none is said.
+             * @default null
+             */
+            frame: number | null;
+            /** @description What the references are called. */
+            name: string;
+            /**
+             * @description Areas that belong together.
+             * @default []
+             */
+            pairs: components["schemas"]["Pair"][];
+            /** @description The references: shots, one or several of one look. */
+            references: components["schemas"]["ShotId"][];
+            /** @description The shot. */
+            shot: components["schemas"]["ShotId"];
+            /**
+             * Format: double
+             * @description Strength of the group, 0..1; what can be stood for where it is not said.
+             * @default null
+             */
+            strength: number | null;
+        };
         /** @description Asks what brings a shot to another one. */
         MatchRequest: {
             /** @description The shot that changes. */
@@ -5082,6 +5514,21 @@ export interface components {
             value: number;
             /** @description A warning only: does not count against the table. */
             warning_only: boolean;
+        };
+        /** @description What a stock was made from and how well it meets that. */
+        Measured: {
+            /** @description Density of base and fog of each layer. */
+            base: number[];
+            /** @description Mean slope between 0.3 and 1.2 over base, of each layer. */
+            mean_gradient: number[];
+            /** @description Measured less fitted density, of each wedge and step. */
+            residuals: number[][][];
+            /** @description The stock that it was begun with. */
+            start: string;
+            /** @description What the data do not say, which is the starting stock's, in words. */
+            undetermined: string[];
+            /** @description The wedges. */
+            wedges: components["schemas"]["Wedge"][];
         };
         /** @description A production's name. */
         NameProduction: {
@@ -5338,6 +5785,8 @@ export interface components {
             layers: components["schemas"]["Layer"][];
             /** @description Its character in a line. */
             line: string;
+            /** @description What it was measured from. */
+            measured?: components["schemas"]["Measured"] | null;
             /** @description What it is called. */
             name: string;
             /** @description What the print's layers (rows) see of the dyes; rows sum to 1. */
@@ -5367,6 +5816,32 @@ export interface components {
             stray: number;
             /** @description Shares of red, green and blue light that a black-and-white stock sees. */
             taking: number[];
+        };
+        /** @description An area of the shot that is to feel like one of a reference. */
+        Pair: {
+            /**
+             * Format: uint
+             * @description Which reference, from 0.
+             * @default 0
+             */
+            of: number;
+            /** @description The area of the reference. */
+            reference: components["schemas"]["Area2"];
+            /** @description The area of the shot. */
+            shot: components["schemas"]["Area2"];
+        };
+        /** @description How near a pair has come, in CIEDE2000. */
+        PairReport: {
+            /**
+             * Format: double
+             * @description After, at the group's strength.
+             */
+            after: number;
+            /**
+             * Format: double
+             * @description Before.
+             */
+            before: number;
         };
         /** @description The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen. */
         Path: {
@@ -5413,6 +5888,24 @@ export interface components {
             bump?: components["schemas"]["Bump"] | null;
             /** @description The range, where one was wanted. */
             range?: components["schemas"]["ColourRange"] | null;
+        };
+        /** @description What a picture is by its tones and colours, on the screen. */
+        PictureReading: {
+            /** @description Hues from blue on, every 30 degrees; those with under one per cent are left out. */
+            hues: components["schemas"]["HueReading"][];
+            /** @description Darks, middles and lights: thirds of the signal. */
+            ranges: components["schemas"]["ToneReading"][];
+            /** @description Mean chroma over brightness, in eight steps from black to white; `None` where hardly anything lies. */
+            saturation: (number | null)[];
+            /** @description The same in sentences. */
+            says: string[];
+            /**
+             * Format: double
+             * @description Degrees from the skin line to the middle of what lies within 25 degrees of it, where that is one per cent or more.
+             */
+            skin?: number | null;
+            /** @description Luma of the screen's code below which 1, 5, 25, 50, 75, 95 and 99 % of the picture lie. */
+            tones: number[];
         };
         /** @description Asks for the picture in hand. */
         PictureRequest: {
@@ -5715,6 +6208,8 @@ export interface components {
             layers: components["schemas"]["Layer"][];
             /** @description Its character in a line. */
             line: string;
+            /** @description What it was measured from. */
+            measured?: components["schemas"]["Measured"] | null;
             /** @description What it is called. */
             name: string;
             /**
@@ -5843,6 +6338,15 @@ export interface components {
         };
         /** @description How a picture is computed. */
         Quality: "drag" | "rest";
+        /** @description A table between its encodings. */
+        ReadTable: {
+            /** @description The encoding that it expects. */
+            from: components["schemas"]["TableEncoding"];
+            /** @description The hash of its contents. */
+            table: string;
+            /** @description The encoding that it gives. */
+            to: components["schemas"]["TableEncoding"];
+        };
         /** @description Fingerprints of a path, and the curves of the step in hand. */
         Reading: {
             /**
@@ -5892,6 +6396,30 @@ export interface components {
             gone: components["schemas"]["ShotId"][];
             /** @description The new shots. */
             made: components["schemas"]["ShotDetail"][];
+        };
+        /** @description What a match says of itself. */
+        Report: {
+            /** @description What it took shot and references to have in common. */
+            common: components["schemas"]["Common"];
+            /** @description How sure it is. */
+            confidence: components["schemas"]["Confidence"];
+            /** @description Whether that was found and not said. */
+            found: boolean;
+            /** @description Whether the references are monochrome with a tint; the group then begins with a monochrome mix. */
+            monochrome: boolean;
+            /** @description What else could not be reached, in sentences. */
+            notes: string[];
+            /** @description How near each pair has come. */
+            pairs: components["schemas"]["PairReport"][];
+            /** @description The same as a sentence. */
+            says: string;
+            /**
+             * Format: double
+             * @description The group's strength.
+             */
+            strength: number;
+            /** @description Hues, in degrees on the plane, that no reference has: nothing was inferred for them. */
+            unseen_hues: number[];
         };
         /** @description Light that comes back from the base. */
         Returned: {
@@ -6459,6 +6987,27 @@ export interface components {
             /** @description What people call it. */
             name: string;
         };
+        /** @description What a table does. */
+        TableReading: {
+            /** @description Where colours go: for each brightness every hue. */
+            arrows: components["schemas"]["Arrow"][];
+            /**
+             * Format: double
+             * @description Share of its points with a channel at or above 1.
+             */
+            clips_high: number;
+            /**
+             * Format: double
+             * @description Share of its points with a channel at or below 0.
+             */
+            clips_low: number;
+            /** @description Its neutral scale, from dark to bright. */
+            greys: components["schemas"]["GreyPoint"][];
+            /** @description The judgement of its shape, where its output is a display's. */
+            judgement?: components["schemas"]["Judgement"] | null;
+            /** @description The same in sentences. */
+            says: string[];
+        };
         /** @description A table as a step uses it. */
         TableUse: {
             /** @description The encoding that it expects. */
@@ -6477,6 +7026,11 @@ export interface components {
         };
         /** @description Imported tables, mixed by their strengths. */
         Tables: {
+            /**
+             * @description The one table is what steps leave of a table that they were taken from: it is added to what they give at its points.
+             * @default false
+             */
+            remainder: boolean;
             /**
              * @description The tables; strengths that add up to more than one are scaled down to one.
              * @default []
@@ -6551,6 +7105,21 @@ export interface components {
              * @default 0
              */
             white: number;
+        };
+        /** @description The tint of a range of brightness. */
+        ToneReading: {
+            /**
+             * Format: double
+             * @description Mean chroma.
+             */
+            chroma: number;
+            /**
+             * Format: double
+             * @description Share of the picture.
+             */
+            share: number;
+            /** @description Median place on the plane of colour differences. */
+            tint: number[];
         };
         /** @description Colour and brightness for three tonal ranges whose weights always sum to one. */
         ToneTint: {
@@ -6651,6 +7220,35 @@ export interface components {
         };
         /** @description The unit a value is shown in. */
         Unit: "plain" | "stops" | "tones" | "kelvin" | "duv" | "degrees" | "percent" | "points" | "density" | "logexposure" | "millimetres" | "micrometres" | "nanometres";
+        /** @description How far a table that is taken apart has come. */
+        UnpickDetail: {
+            /** @description How far the steps alone are from the table, where it is done. */
+            distance?: components["schemas"]["Distance"] | null;
+            /** @description The look, where it is done: steps in groups, and what they leave of the table beneath them. */
+            document?: components["schemas"]["Look"] | null;
+            /** @description Why it failed, in words; empty where it did not. */
+            failure: string;
+            /** @description The job's id. */
+            id: string;
+            /**
+             * Format: double
+             * @description How much is done, 0..1.
+             */
+            share: number;
+            /** @description `running`, `done`, `cancelled` or `failed`. */
+            state: string;
+        };
+        /** @description A table to take apart. */
+        UnpickTable: {
+            /** @description The encoding that it expects. */
+            from: components["schemas"]["TableEncoding"];
+            /** @description What it is called. */
+            name: string;
+            /** @description The hash of its contents. */
+            table: string;
+            /** @description The encoding that it gives. */
+            to: components["schemas"]["TableEncoding"];
+        };
         /** @description A version with its document. */
         VersionDetail: {
             /** @description The document. */
@@ -6731,6 +7329,21 @@ export interface components {
         };
         /** @description What is wanted of a place. */
         Want: "bump" | "range" | "add" | "subtract";
+        /** @description A wedge: what was measured of one development. */
+        Wedge: {
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Stops of push; below 0 of pull.
+             */
+            push: number;
+            /**
+             * @description Log exposure from middle grey (of a print from the printer's middle), then the densities of the red-, green- and
+             *     blue-sensitive layers.
+             */
+            steps: number[][];
+        };
         /** @description What a difference is about. */
         What: "added" | "removed" | "moved" | "name" | "on" | "strength" | "region" | "group" | "value";
         /** @description The worst place of a probe. */

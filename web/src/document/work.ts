@@ -1,4 +1,5 @@
 /** The document in hand, a look or the trim of a shot: its path, undo, saving. The one place that holds it. */
+import { LOOK_VERSION } from "../data/constants";
 import { produce } from "immer";
 import { create } from "zustand";
 import { api, Problem, type Look, type Path, type Step, type StepGroup } from "../data/client";
@@ -210,7 +211,7 @@ export const useWork = create<WorkState>((set, get) => {
     loadTrim: (shot, name) =>
       take("trim", shot, async () => {
         const { revision, path } = await api.trim(shot);
-        return { revision, document: { version: 5, name, notes: "", tags: [], path } };
+        return { revision, document: { version: LOOK_VERSION, name, notes: "", tags: [], path } };
       }),
 
     edit: (label, change, gesture) => {

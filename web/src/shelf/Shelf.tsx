@@ -1,4 +1,5 @@
 /** The Shelf: starting looks, own looks and favourite steps, each shown on the shot in hand. */
+import { LOOK_VERSION } from "../data/constants";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { produce } from "immer";
@@ -50,7 +51,7 @@ function stockItems(stocks: Stocks | null, catalogue: KindInfo[]): ShelfItem[] {
     id: `stock ${stock.name}`,
     kind: "stock",
     shelf,
-    document: { version: 5, name: stock.name, notes: stock.line, tags: ["film", "stock"], path: { steps: step(kind, stock) } },
+    document: { version: LOOK_VERSION, name: stock.name, notes: stock.line, tags: ["film", "stock"], path: { steps: step(kind, stock) } },
   });
   return [...(stocks?.negatives ?? []).map(item("negative", "Film stocks: negatives")), ...(stocks?.prints ?? []).map(item("print", "Film stocks: prints"))];
 }

@@ -1,0 +1,4 @@
+//! What several tests share.
+#![allow(dead_code, clippy::unwrap_used)]
+
+pub mod tables;
