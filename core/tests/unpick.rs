@@ -164,7 +164,7 @@ fn tables_of_other_makes_are_exact_too() {
     // Each channel by itself is curves and nothing else.
     let found = apart(&tables::channels(65), false);
     let kinds = found.look.path.steps.iter().filter(|s| s.group.is_some()).map(|s| s.name.as_str());
-    assert_eq!(kinds.collect::<Vec<_>>(), ["Channel mix", "Curves", "Channel mix"]);
+    assert_eq!(kinds.collect::<Vec<_>>(), ["To its channels", "Curves", "Back from its channels"]);
     assert!(found.distance.mean < 0.3, "{:?}", found.distance);
 }
 

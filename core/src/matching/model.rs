@@ -14,6 +14,8 @@ pub const HUES: usize = 12;
 pub enum Part {
     /// A matrix on linear light that keeps neutrals.
     Mix {
+        /// What it is called.
+        name: &'static str,
         /// Where the shares of the other channels start: green and blue in red, red and blue in green, red and green in blue.
         start: [f64; 6],
         /// Width of the prior of a channel's share in another.
@@ -62,7 +64,7 @@ const SPAN: f64 = 8.0;
 impl Part {
     fn parameters(&self) -> Vec<Parameter> {
         match self {
-            Self::Mix { start, width } => start.map(|s| Parameter::new(s, [-1.5, 1.5], *width)).to_vec(),
+            Self::Mix { start, width, .. } => start.map(|s| Parameter::new(s, [-1.5, 1.5], *width)).to_vec(),
             Self::Hues { width, by_brightness, by_saturation } => {
                 let ring = |start: f64, bounds: [f64; 2], w: f64| {
                     vec![Parameter::new(start, bounds, w * width); HUES]
@@ -100,9 +102,9 @@ impl Part {
     }
 
     /// The step with these parameters. Values are rounded to what a person would type.
-    fn step(&self, v: &[f64]) -> (&'static str, Values) {
+    fn step(&self, v: &[f64]) -> (&str, Values) {
         match self {
-            Self::Mix { .. } => {
+            Self::Mix { name, .. } => {
                 let v: Vec<f64> = v.iter().map(|v| rounded(*v)).collect();
                 let mix = ChannelMix {
                     red_red: rounded(1.0 - v[0] - v[1]),
@@ -116,7 +118,7 @@ impl Part {
                     blue_blue: rounded(1.0 - v[4] - v[5]),
                     ..Default::default()
                 };
-                ("Channel mix", Values::ChannelMix(clamped(mix)))
+                (name, Values::ChannelMix(clamped(mix)))
             }
             Self::Hues { by_brightness, by_saturation, .. } => {
                 let ring = |from: usize| -> Vec<[f64; 2]> {

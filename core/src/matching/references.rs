@@ -323,7 +323,7 @@ fn model(common: Common, monochrome: bool, free: f64) -> Model {
         Common::Aligned => {
             let many = [0.0, 0.04, 0.09, 0.16, 0.25, 0.35, 0.45, 0.55, 0.65, 0.75, 0.85, 0.93, 1.0];
             Model::new(vec![
-                (zone, Part::Mix { start: [0.0; 6], width: 0.2 }),
+                (zone, Part::Mix { name: "Channel mix", start: [0.0; 6], width: 0.2 }),
                 hues(0.7, &[0.05, 0.2, 0.35, 0.5, 0.7, 0.9], &[0.0, 0.2, 0.45, 0.8]),
                 curves(&many, 0.6, [0.0, 8.0]),
                 hues(0.5, &[0.05, 0.2, 0.35, 0.5, 0.7, 0.9], &[0.0, 0.2, 0.45, 0.8]),

@@ -147,6 +147,11 @@ pub fn unpick(
     let steps = model.steps(ID, &values);
     put(&mut look.path, steps, asked.name);
     let distance = colours.distance(&aim.differences(&look.path)?);
+    let Distance { mean, natural, .. } = distance;
+    look.notes = format!(
+        "Taken apart from the table “{}”. CIEDE2000 of the steps alone from it: {mean:.2} on average, {natural:.2} on colours of surfaces.",
+        asked.name
+    );
     if asked.remainder {
         add_remainder(&mut look, asked, [from, to], zones[1])?;
     }
@@ -395,10 +400,10 @@ fn on_channels(curves: Part, zone: Zone, to: &Encoding) -> Vec<(Zone, Part)> {
     if zone == Zone::Scene || to.primaries == P3_D65 {
         return vec![(zone, curves)];
     }
-    let mix = |m: Mat3| (zone, Part::Mix { start: shares(m), width: 0.15 });
+    let mix = |name, m: Mat3| (zone, Part::Mix { name, start: shares(m), width: 0.15 });
     let [there, back] =
         [to.primaries.back_from(&P3_D65, Default::default()), to.primaries.to(&P3_D65, Default::default())];
-    vec![mix(there), (zone, curves), mix(back)]
+    vec![mix("To its channels", there), (zone, curves), mix("Back from its channels", back)]
 }
 
 fn model(zones: [Zone; 2], curves: Part, on_screen: Option<Part>, to: &Encoding) -> Model {
@@ -408,7 +413,7 @@ fn model(zones: [Zone; 2], curves: Part, on_screen: Option<Part>, to: &Encoding)
         let by_brightness = if zone == Zone::Screen { screen } else { scene }.to_vec();
         (zone, Part::Hues { width, by_brightness, by_saturation: vec![0.0, 0.15, 0.35, 0.6, 1.0] })
     };
-    let mix = (zones[0], Part::Mix { start: [0.0; 6], width: 0.25 });
+    let mix = (zones[0], Part::Mix { name: "Channel mix", start: [0.0; 6], width: 0.25 });
     let mut parts = vec![mix.clone(), hues(zones[0], 1.0)];
     parts.extend(on_channels(curves, zones[0], to));
     if zones[0] != zones[1] {

@@ -56,6 +56,11 @@ export type DyeSet = Schemas["DyeSet"];
 export type Replaced = Schemas["Replaced"];
 export type CodeValues = Schemas["CodeValues"];
 export type Family = Schemas["Family"];
+export type TableReading = Schemas["TableReading"];
+export type Unpicked = Schemas["UnpickDetail"];
+export type MatchDetail = Schemas["MatchDetail"];
+export type MatchPair = Schemas["Pair"];
+export type MatchArea = MatchPair["shot"];
 
 /** A refusal, in words for people. `status` 0: the server does not answer. */
 export class Problem extends Error {
@@ -162,6 +167,12 @@ export const api = {
   cancelHandoff: (id: string) => told(client.POST("/api/handoffs/{id}/cancel", of(id))),
   importLook: (production: string, file: Blob) => told(client.POST("/api/productions/{id}/looks/import", { ...of(production), ...asFile(file) })),
   bringTable: (file: File) => told(client.POST("/api/tables", { params: { query: { name: file.name } }, ...asFile(file) })),
+  readTable: (table: string, from: TableUse["from"], to: TableUse["to"]) =>
+    told(client.POST("/api/tables/reading", { body: { table, from, to } })),
+  beginUnpick: (t: TableUse) => told(client.POST("/api/unpicks", { body: { table: t.table, name: t.name, from: t.from, to: t.to } })),
+  unpick: (id: string) => told(client.GET("/api/unpicks/{id}", of(id))),
+  stopUnpick: (id: string) => told(client.DELETE("/api/unpicks/{id}", of(id))),
+  matchReferences: (body: Schemas["MatchReferences"]) => told(client.POST("/api/references/match", { body })),
   readCorrections: (file: Blob) => told(client.POST("/api/corrections/read", asFile(file))),
   writeCorrections: (form: string, corrections: CorrectionLine[]) => told<string>(client.POST("/api/corrections/write", { body: { form, corrections }, parseAs: "text" })),
   shelf: () => told(client.GET("/api/shelf")),

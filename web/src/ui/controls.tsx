@@ -67,15 +67,17 @@ export function Choice({
   name,
   value,
   options,
+  disabled = false,
   onChange,
 }: {
   name: string;
   value: string;
   options: { value: string; label: string }[];
+  disabled?: boolean;
   onChange: (value: string) => void;
 }) {
   return (
-    <S.Root value={value} onValueChange={onChange}>
+    <S.Root value={value} disabled={disabled} onValueChange={onChange}>
       <S.Trigger
         aria-label={name}
         className="flex h-6 min-w-0 items-center justify-between gap-2 rounded bg-shelf px-2 text-value hover:bg-edge"
@@ -186,19 +188,19 @@ export function TextField({ label, ...rest }: ComponentProps<"input"> & { label:
   );
 }
 
-/** A chooser of one file, opened by a button through its ref; the same file can be chosen again. */
-export function FileInput({ label, accept, ref, onFile }: { label: string; accept: string; ref: Ref<HTMLInputElement>; onFile: (file: File) => void }) {
+/** A chooser of a file, or of several, opened by a button through its ref; the same file can be chosen again. */
+export function FileInput({ label, accept, ref, multiple = false, onFile }: { label: string; accept: string; ref: Ref<HTMLInputElement>; multiple?: boolean; onFile: (file: File) => void }) {
   return (
     <input
       ref={ref}
       type="file"
       accept={accept}
       aria-label={label}
+      multiple={multiple}
       tabIndex={-1}
       className="sr-only"
       onChange={(e) => {
-        const file = e.target.files?.[0];
-        if (file) onFile(file);
+        for (const file of e.target.files ?? []) onFile(file);
         e.target.value = "";
       }}
     />

@@ -8,6 +8,7 @@ import { useInstruments } from "../../session/instruments";
 import { shotsOf, useSession } from "../../session/session";
 import { Button, Menu } from "../../ui/controls";
 import { Beads, useFaces } from "./Beads";
+import { MatchDialog } from "./MatchDialog";
 import * as commands from "../../commands/commands";
 
 const ZONES: { zone: Zone; title: string; says: string }[] = [
@@ -23,6 +24,7 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
   const camera = useSession((s) => (shot?.encoding ? encodingName(s.production, shot.encoding) : shot ? UNKNOWN : ""));
   const groups = useWork((s) => s.document?.path.groups);
   const [lifted, setLifted] = useState<Zone | null>(null);
+  const [matching, setMatching] = useState(false);
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
     useSensor(KeyboardSensor),
@@ -71,6 +73,14 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
         })}
       </DndContext>
       <div className="flex-1" />
+      {!trim && (
+        <div className="px-3 pb-2">
+          <Button className="w-full" onClick={() => setMatching(true)}>
+            Match to references…
+          </Button>
+          <MatchDialog open={matching} onClose={() => setMatching(false)} />
+        </div>
+      )}
       {trim ? <End title="Looks" says="are applied over this trim" /> : <Delivery />}
     </nav>
   );

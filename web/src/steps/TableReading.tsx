@@ -1,0 +1,73 @@
+/** What a table does, drawn: where greys go, and where colours go on the plane of colour differences. */
+import { useQuery } from "@tanstack/react-query";
+import { api, type TableReading, type TableUse } from "../data/client";
+
+/** The reading of a table between its encodings. */
+export function useTableReading(use: TableUse | undefined) {
+  return useQuery({
+    queryKey: ["table reading", use?.table, use?.from, use?.to],
+    queryFn: () => (use ? api.readTable(use.table, use.from, use.to) : null),
+    enabled: use !== undefined,
+    staleTime: Infinity,
+  });
+}
+
+const CHANNELS = ["red", "green", "blue"] as const;
+
+/** Greys: what comes out over what is shown without the table. */
+export function GreysPlot({ reading, beside }: { reading: TableReading; beside?: TableReading | undefined }) {
+  const path = (r: TableReading, channel: number) =>
+    r.greys.map((g, i) => `${i ? "L" : "M"}${g.plain.toFixed(4)} ${(1 - (g.out[channel] ?? 0)).toFixed(4)}`).join("");
+  return (
+    <figure aria-label="What becomes of greys" className="flex w-full min-w-0 flex-col">
+      <svg viewBox="-0.01 -0.02 1.02 1.04" preserveAspectRatio="none" className="min-h-0 w-full flex-1 rounded bg-pit" data-greys={reading.greys.length}>
+        <g fill="none" vectorEffect="non-scaling-stroke" strokeWidth={1}>
+          {[0.25, 0.5, 0.75].map((v) => (
+            <path key={v} d={`M${v} 0V1M0 ${v}H1`} stroke="var(--color-shelf)" vectorEffect="non-scaling-stroke" />
+          ))}
+          <path d="M0 1L1 0" stroke="var(--color-edge)" vectorEffect="non-scaling-stroke" />
+          {beside && CHANNELS.map((c, i) => <path key={c} d={path(beside, i)} stroke="var(--color-faint)" strokeDasharray="3 3" vectorEffect="non-scaling-stroke" />)}
+          {CHANNELS.map((c, i) => (
+            <path key={c} d={path(reading, i)} stroke={`var(--color-${c})`} strokeWidth={1.5} vectorEffect="non-scaling-stroke" />
+          ))}
+        </g>
+      </svg>
+      <figcaption className="pt-0.5 text-faint">Greys, without it → with it</figcaption>
+    </figure>
+  );
+}
+
+/** Half the side of the plane that is drawn. */
+const SPAN = 0.2;
+
+/** Where colours of three brightnesses go. */
+export function HuesPlot({ reading }: { reading: TableReading }) {
+  const place = ([x, y]: number[]) => [(x ?? 0) / SPAN, -(y ?? 0) / SPAN] as const;
+  const brightnesses = [...new Set(reading.arrows.map((a) => a.brightness))];
+  return (
+    <figure aria-label="Where colours go" className="flex w-[172px] shrink-0 flex-col">
+      <svg viewBox="-1 -1 2 2" className="min-h-0 w-full flex-1 rounded bg-pit" data-arrows={reading.arrows.length}>
+        <path d="M-1 0H1M0 -1V1" stroke="var(--color-shelf)" strokeWidth={0.008} />
+        {brightnesses.map((b) => {
+          const own = reading.arrows.filter((a) => a.brightness === b);
+          const ring = own.map((a, i) => `${i ? "L" : "M"}${place(a.to).map((v) => v.toFixed(3)).join(" ")}`).join("");
+          return (
+            <g key={b} opacity={0.4 + 0.6 * b} stroke="var(--color-lantern)" fill="none" strokeWidth={0.012}>
+              {own.map((a) => {
+                const [[x0, y0], [x1, y1]] = [place(a.from), place(a.to)];
+                return (
+                  <g key={a.hue}>
+                    <path d={`M${x0} ${y0}L${x1} ${y1}`} />
+                    <circle cx={x1} cy={y1} r={0.022} fill="var(--color-lantern)" stroke="none" />
+                  </g>
+                );
+              })}
+              <path d={`${ring}Z`} stroke="var(--color-faint)" strokeWidth={0.006} />
+            </g>
+          );
+        })}
+      </svg>
+      <figcaption className="pt-0.5 text-faint">Where colours go</figcaption>
+    </figure>
+  );
+}
