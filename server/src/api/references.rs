@@ -5,7 +5,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::ids::ShotId;
 use actix_web::web;
-use lantern_core::look::{Group, Step};
+use lantern_core::look::{Group, Path, Step};
 use lantern_core::matching::reading::{self, PictureReading};
 use lantern_core::matching::references::{Common, Pair, Report, Request, match_shot};
 use lantern_core::matching::small::Small;
@@ -26,6 +26,9 @@ pub struct MatchReferences {
     /// Its frame by its place in the order; the poster where none is said.
     #[serde(default)]
     pub frame: Option<u32>,
+    /// The path that the match stands at the end of: the shot is matched as it is seen under it, over its trim.
+    #[serde(default)]
+    pub path: Path,
     /// The references: shots, one or several of one look.
     pub references: Vec<ShotId>,
     /// What they have in common; found out where it is not said.
@@ -53,15 +56,16 @@ pub struct MatchDetail {
 }
 
 impl Studio {
-    /// A shot made small as it is seen under its trim and the plain rendering.
-    fn reduced(&self, shot: &ShotId, frame: Option<u32>) -> ApiResult<Small> {
+    /// A shot made small as it is seen under a path over its trim, without texture.
+    fn reduced(&self, shot: &ShotId, frame: Option<u32>, path: &Path) -> ApiResult<Small> {
         let proxy = self.proxy(shot, frame, WIDTH)?;
         if proxy.raw {
             return Err(ApiError::Invalid("its encoding is unknown: set it first, in Footage".into()));
         }
-        let mut trim = self.trim(shot)?;
-        self.media.attach(&mut trim);
-        Small::of(&proxy.picture, &proxy.encoding, &trim).map_err(|e| ApiError::Invalid(e.to_string()))
+        path.check()?;
+        let mut whole = path.over(&self.trim(shot)?);
+        self.media.attach(&mut whole);
+        Small::of(&proxy.picture, &proxy.encoding, &whole).map_err(|e| ApiError::Invalid(e.to_string()))
     }
 }
 
@@ -75,9 +79,9 @@ pub async fn matched(
         return Err(ApiError::Invalid(format!("a match takes up to {MOST_REFERENCES} references")));
     }
     let made = web::block(move || -> ApiResult<MatchDetail> {
-        let shot = studio.reduced(&body.shot, body.frame)?;
-        let references =
-            body.references.iter().map(|r| studio.reduced(r, None)).collect::<ApiResult<Vec<_>>>()?;
+        let shot = studio.reduced(&body.shot, body.frame, &body.path)?;
+        let references = body.references.iter().map(|r| studio.reduced(r, None, &Path::default()));
+        let references = references.collect::<ApiResult<Vec<_>>>()?;
         let request = Request {
             shot: &shot,
             references: &references,
@@ -99,6 +103,8 @@ pub async fn read(
     studio: web::Data<Studio>,
     shot: web::Path<ShotId>,
 ) -> ApiResult<web::Json<PictureReading>> {
-    let read = web::block(move || studio.reduced(&shot, None).map(|small| reading::of_picture(&small)));
+    let read = web::block(move || {
+        studio.reduced(&shot, None, &Path::default()).map(|small| reading::of_picture(&small))
+    });
     Ok(web::Json(read.await??))
 }

@@ -5474,6 +5474,13 @@ export interface components {
              * @default []
              */
             pairs: components["schemas"]["Pair"][];
+            /**
+             * @description The path that the match stands at the end of: the shot is matched as it is seen under it, over its trim.
+             * @default {
+             *       "steps": []
+             *     }
+             */
+            path: components["schemas"]["Path"];
             /** @description The references: shots, one or several of one look. */
             references: components["schemas"]["ShotId"][];
             /** @description The shot. */

@@ -75,7 +75,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
   const next = coming[0];
   return (
     <div className="flex w-full min-w-0 gap-4">
-      <div className={`flex min-w-[236px] flex-col gap-1.5 ${inHand ? "flex-[1.4]" : "flex-1"}`}>
+      <div className={`flex flex-col gap-1.5 ${inHand ? "w-[216px] shrink-0" : "flex-1"}`}>
         {rest && <p className="text-dim">What the steps of this group leave of a table. With it on, the group is that table to the last digit; with it off, it is its steps alone.</p>}
         <ul aria-label="Tables" className="flex min-h-0 flex-1 flex-col gap-1 overflow-y-auto">
           {tables.length === 0 && (
@@ -126,10 +126,10 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
       </div>
       {inHand && (
         <>
-          <div className="flex w-[172px] shrink-0">{reading.data ? <GreysPlot reading={reading.data} beside={beside.data ?? undefined} /> : <p className="text-faint">{reading.isError ? reading.error.message : "Reading…"}</p>}</div>
+          <div className="flex w-[142px] shrink-0">{reading.data ? <GreysPlot reading={reading.data} beside={beside.data ?? undefined} /> : <p className="text-faint">{reading.isError ? reading.error.message : "Reading…"}</p>}</div>
           {reading.data && <HuesPlot reading={reading.data} />}
           {reading.data && (
-            <ul aria-label="What it does" className="min-w-[120px] flex-1 overflow-y-auto text-dim max-[1150px]:hidden">
+            <ul aria-label="What it does" className="min-w-0 flex-1 overflow-y-auto text-dim max-[1150px]:hidden">
               {reading.data.says.map((s) => (
                 <li key={s} className="pb-1 leading-4">
                   {s}

@@ -45,7 +45,7 @@ export function HuesPlot({ reading }: { reading: TableReading }) {
   const place = ([x, y]: number[]) => [(x ?? 0) / SPAN, -(y ?? 0) / SPAN] as const;
   const brightnesses = [...new Set(reading.arrows.map((a) => a.brightness))];
   return (
-    <figure aria-label="Where colours go" className="flex w-[172px] shrink-0 flex-col">
+    <figure aria-label="Where colours go" className="flex w-[142px] shrink-0 flex-col">
       <svg viewBox="-1 -1 2 2" className="min-h-0 w-full flex-1 rounded bg-pit" data-arrows={reading.arrows.length}>
         <path d="M-1 0H1M0 -1V1" stroke="var(--color-shelf)" strokeWidth={0.008} />
         {brightnesses.map((b) => {

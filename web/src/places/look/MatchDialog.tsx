@@ -1,5 +1,5 @@
 /** Matching the shot in hand to references: what they have in common, pairs drawn on both, and a report. */
-import { useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { api, type MatchArea, type MatchDetail, type MatchPair, type Path, type Shot } from "../../data/client";
 import { useWork } from "../../document/work";
 import { CardPicture, useCards } from "../../preview/cards";
@@ -19,7 +19,6 @@ const COMMON: { value: string; label: string }[] = [
 const GROUP = "match";
 /** Sides of a drawn area are at least this share of the picture. */
 const LEAST = 0.015;
-const PLAIN: Path[] = [{ steps: [], groups: [] }];
 
 /** What was asked for, kept for each look so that it can be asked for again. */
 interface Asked {
@@ -50,7 +49,10 @@ function Open({ onClose }: { onClose: () => void }) {
   const [half, setHalf] = useState<MatchArea | null>(null);
   const [busy, setBusy] = useState(false);
   const [made, setMade] = useState<MatchDetail | null>(null);
-  const pictures = useCards(PLAIN, 480);
+  // The shot is matched as it is seen before the match.
+  const document = useWork((s) => s.document);
+  const before = useMemo(() => [pathBefore(document?.path)], [document]);
+  const pictures = useCards(before, 480);
   const chosen = asked.references.flatMap((id) => finished.filter((f) => f.id === id));
   const [shown, setShown] = useState(0);
   const reference = chosen[Math.min(shown, chosen.length - 1)];
@@ -74,7 +76,7 @@ function Open({ onClose }: { onClose: () => void }) {
     try {
       const name = chosen.map((c) => c.name).join(", ");
       const common = asked.common === "find" ? null : (asked.common as Common);
-      const answer = await api.matchReferences({ shot, frame, references: chosen.map((c) => c.id), common, pairs: asked.pairs, name, strength: null });
+      const answer = await api.matchReferences({ shot, frame, path: pathBefore(useWork.getState().document?.path), references: chosen.map((c) => c.id), common, pairs: asked.pairs, name, strength: null });
       localStorage.setItem(key(look), JSON.stringify(asked));
       put(answer);
       setMade(answer);
@@ -159,6 +161,14 @@ function Open({ onClose }: { onClose: () => void }) {
 
 function picture(of: Shot, width: number): string {
   return `/api/shots/${of.id}/as?encoding=${encodeURIComponent(of.encoding)}&width=${width}`;
+}
+
+/** The steps before the match, or all of them. */
+function pathBefore(path: Path | undefined): Path {
+  const steps = path?.steps ?? [];
+  const at = steps.findIndex((s) => s.group === GROUP);
+  const kept = at < 0 ? steps : steps.slice(0, at);
+  return { steps: kept, groups: (path?.groups ?? []).filter((g) => kept.some((s) => s.group === g.id)) };
 }
 
 /** Puts a match into the look, in place of the one before it. */

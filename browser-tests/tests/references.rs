@@ -1,0 +1,121 @@
+//! Tables that are read and taken apart, and shots that are matched to references.
+
+use lantern_browser_tests::{Outcome, Set};
+use std::fmt::Write;
+
+/// A screen table of 9 points: an S on each channel with lifted blacks and weaker blues.
+fn old_print() -> String {
+    let bend = |v: f64| 0.05 + 0.88 * v * v * (3.0 - 2.0 * v);
+    let mut text = String::from("TITLE \"old print\"\nLUT_3D_SIZE 9\n");
+    for i in 0..729 {
+        let [r, g, b] = [i % 9, i / 9 % 9, i / 81].map(|v| f64::from(v) / 8.0);
+        let _ = writeln!(text, "{} {} {}", bend(r), bend(g), 0.9 * bend(b) + 0.03);
+    }
+    text
+}
+
+#[tokio::test]
+async fn a_table_is_read_taken_apart_and_is_itself_with_the_remainder_on() -> Outcome {
+    let set = Set::new().await?;
+    // Alone on the plain rendering, so that the new look shows the same.
+    set.make_look("Bare", &serde_json::json!([]))?;
+    set.open("?look=Bare&shot=workbench%20001").await?;
+    let file = set.data.path().join("old-print.cube");
+    std::fs::write(&file, old_print())?;
+    set.add_step("screen", "Table").await?;
+    set.find("[aria-label=\"Table file\"]").await?.send_keys(file.display().to_string()).await?;
+    set.until("return !!document.querySelector('[role=dialog] [data-live]')").await?;
+    set.choose("Input", "Rec.709 (BT.1886)").await?;
+    set.choose("Output", "Rec.709 (BT.1886)").await?;
+    // The picture under the choice, before it is made.
+    set.until("return !!document.querySelector('[role=dialog] canvas[data-drawn]')").await?;
+    let shown = set.shown().await?;
+    set.press("[role=dialog] button", "Add table").await?;
+    set.newer(shown).await?;
+    let table = set.picture().await?;
+    set.until("return document.querySelectorAll('[data-arrows=\"72\"], [data-greys=\"65\"]').length === 2")
+        .await?;
+    let says = set.js("return document.querySelector('[aria-label=\"What it does\"]').innerText").await?;
+    assert!(says.as_str().unwrap_or("").contains("Black comes out at 6 %"), "{says}");
+
+    set.press("button", "Unpick into a new look").await?;
+    let mut made = Ok(serde_json::Value::Null);
+    for _ in 0..4 {
+        made = set.until("return document.querySelector('[data-menu=look]').innerText.startsWith('Unpicked') && window.lantern.settled()").await;
+        if made.is_ok() {
+            break;
+        }
+    }
+    made?;
+    set.until(
+        "return document.querySelectorAll('[data-step=table]').length === 1 && window.lantern.settled()",
+    )
+    .await?;
+    let whole = set.picture().await?;
+    for (a, b) in table.mean.iter().zip(whole.mean) {
+        assert!((a - b).abs() < 0.05, "{table:?} {whole:?}");
+    }
+    // Without its remainder it is steps alone: near, and not the same; with it again, the same to the bit.
+    set.take("Remainder").await?;
+    let shown = set.shown().await?;
+    set.press("[aria-label=\"Selected step\"] button", "bypass").await?;
+    set.newer(shown).await?;
+    let steps = set.picture().await?;
+    assert_ne!(steps, whole);
+    assert!(steps.mean.iter().zip(whole.mean).all(|(a, b)| (a - b).abs() < 3.0), "{steps:?} {whole:?}");
+    let shown = set.shown().await?;
+    set.press("[aria-label=\"Selected step\"] button", "bypass").await?;
+    set.newer(shown).await?;
+    assert_eq!(set.picture().await?, whole);
+    assert_eq!(set.console_errors().await?, Vec::<String>::new());
+    set.close().await
+}
+
+#[tokio::test]
+async fn three_pairs_are_drawn_matched_and_matched_again() -> Outcome {
+    let set = Set::new().await?;
+    set.make_look("Bare", &serde_json::json!([]))?;
+    set.open("?look=Bare&shot=lantern%20market%20014").await?;
+    let before = set.picture().await?;
+    set.press("button", "Match to references…").await?;
+    // The main button waits for a reference.
+    set.until("return [...document.querySelectorAll('[role=dialog] footer button')].some((b) => b.innerText === 'Match' && b.disabled)").await?;
+    set.click("[role=dialog] [aria-label=References] li:nth-child(3) button").await?;
+    set.until("return !!document.querySelector('[aria-label=\"The reference\"] img')?.complete && !!document.querySelector('[role=dialog] canvas[data-drawn]')").await?;
+    let areas = [
+        ([[0.27, 0.4], [0.35, 0.5]], [[0.25, 0.5], [0.31, 0.58]]),
+        ([[0.67, 0.6], [0.73, 0.68]], [[0.57, 0.6], [0.62, 0.66]]),
+        ([[0.03, 0.06], [0.1, 0.14]], [[0.05, 0.1], [0.2, 0.2]]),
+    ];
+    for (i, (shot, reference)) in areas.iter().enumerate() {
+        set.touch("[data-draws=\"The shot\"]", shot).await?;
+        set.touch("[data-draws=\"The reference\"]", reference).await?;
+        set.until(&format!("return !!document.querySelector('[data-pairs=\"{}\"]')", i + 1)).await?;
+    }
+    let shown = set.shown().await?;
+    set.press("[role=dialog] footer button", "Match").await?;
+    set.newer(shown).await?;
+    let report = set.until("return document.querySelector('[aria-label=Report]')?.innerText").await?;
+    let report = report.as_str().unwrap_or("").to_owned();
+    assert!(report.contains("3 pairs") && report.contains("Pair 3:") && report.contains("80 %"), "{report}");
+    let matched = set.picture().await?;
+    assert_ne!(matched, before);
+    set.press("[role=dialog] footer button", "Close").await?;
+    // Ordinary steps: one is changed like any.
+    set.take("Saturation").await?;
+    let shown = set.shown().await?;
+    set.type_value("Saturation", "0").await?;
+    set.newer(shown).await?;
+    assert_ne!(set.picture().await?, matched);
+    // The pairs are still there, and matching again puts the group anew, in its place.
+    set.press("button", "Match to references…").await?;
+    set.until("return !!document.querySelector('[data-pairs=\"3\"]')").await?;
+    let shown = set.shown().await?;
+    set.press("[role=dialog] footer button", "Match").await?;
+    set.newer(shown).await?;
+    set.until("return !!document.querySelector('[aria-label=Report]')").await?;
+    assert_eq!(set.picture().await?, matched);
+    set.until("return document.querySelectorAll('[data-group]').length === 1").await?;
+    assert_eq!(set.console_errors().await?, Vec::<String>::new());
+    set.close().await
+}
