@@ -119,3 +119,46 @@ async fn three_pairs_are_drawn_matched_and_matched_again() -> Outcome {
     assert_eq!(set.console_errors().await?, Vec::<String>::new());
     set.close().await
 }
+
+#[tokio::test]
+async fn a_wedge_is_dropped_on_a_stock_whose_curve_goes_through_its_points() -> Outcome {
+    let set = Set::new().await?;
+    set.make_look("Bare", &serde_json::json!([]))?;
+    set.open("?look=Bare&shot=workbench%20001").await?;
+    set.add_step("film", "Negative").await?;
+    let before = set.picture().await?;
+    // A logistic curve, which is of another make than the stock's.
+    let mut text = String::from("log exposure,density\n");
+    for i in 0..21 {
+        let x = -1.8 + 0.15 * f64::from(i);
+        let _ = writeln!(text, "{x:.2},{:.3}", 0.2 + 2.2 / (1.0 + (-1.45 * x).exp()));
+    }
+    let file = set.data.path().join("daylight.csv");
+    std::fs::write(&file, text)?;
+    set.press("[role=tab], [role=radio], button", "curves").await?;
+    set.until("return !!document.querySelector('[aria-label=\"Wedge file\"]')").await?;
+    let shown = set.shown().await?;
+    set.find("[aria-label=\"Wedge file\"]").await?.send_keys(file.display().to_string()).await?;
+    set.newer(shown).await?;
+    set.until("return document.querySelectorAll('[data-measured]').length === 63").await?;
+    assert_ne!(set.picture().await?, before);
+    let off = set.js("return Number(document.querySelector('[data-off]').dataset.off)").await?;
+    assert!(off.as_f64().is_some_and(|v| v > 0.0 && v < 0.02), "{off}");
+    // The points lie on the curve that is drawn: the path of the green layer at each of them.
+    let far = set
+        .js(
+            "const curves = [...document.querySelectorAll('[data-plot=film] g path[fill=none]')].slice(0, 3);
+             const points = [...document.querySelectorAll('[data-measured]')].map((p) => p.getAttribute('d').match(/M(\\S+) (\\S+)h/).slice(1).map(Number));
+             const line = curves[1].getAttribute('d').split(/[ML]/).filter(Boolean).map((p) => p.split(' ').map(Number));
+             return Math.max(...points.filter((_, i) => i % 3 === 1).map(([x, y]) => Math.min(...line.map(([a, b]) => Math.hypot(a - x, b - y)))))",
+        )
+        .await?;
+    assert!(far.as_f64().is_some_and(|v| v < 0.03), "{far}");
+    // A wedge that falls is refused in a sentence, and nothing is lost.
+    let falling = set.data.path().join("falling.csv");
+    std::fs::write(&falling, "-1,2\n0,1.5\n1,1\n2,0.5\n")?;
+    set.find("[aria-label=\"Wedge file\"]").await?.send_keys(falling.display().to_string()).await?;
+    set.until("return document.body.innerText.includes('falls: more light makes less density')").await?;
+    set.until("return document.querySelectorAll('[data-measured]').length === 63").await?;
+    set.close().await
+}

@@ -272,7 +272,7 @@ struct Greys {
 }
 
 /// The share of their stops that scene light keeps on the way through the rendering, where it is to squeeze no colour: channels
-/// then lie within the 2.3 stops below which the rendering's gamut curve begins.
+/// then lie within the 2.3 stops below which the rendering begins to squeeze.
 const GENTLE: f64 = 0.16;
 
 impl Greys {

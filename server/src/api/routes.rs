@@ -147,6 +147,8 @@ pub fn calls() -> Vec<Call> {
         Call::get("/api/catalogue", "Every kind of step with its parameters", catalogue::steps),
         Call::get("/api/encodings", "Every encoding", catalogue::encodings),
         Call::get("/api/productions/{id}/stocks", "Film stocks to choose from", stocks::of_production),
+        Call::post("/api/stocks/measured", "The stock that wedges make of another", stocks::measure)
+            .takes::<stocks::MeasureStock>(),
         Call::get("/api/stock-fields", "Parameters of a stock's parts", stocks::fields),
         Call::get("/api/scopes", "What stands still in the scopes", catalogue::scopes),
         Call::get("/api/look-schema", "JSON Schema of look files", catalogue::look_schema),

@@ -173,6 +173,7 @@ export const api = {
   unpick: (id: string) => told(client.GET("/api/unpicks/{id}", of(id))),
   stopUnpick: (id: string) => told(client.DELETE("/api/unpicks/{id}", of(id))),
   matchReferences: (body: Schemas["MatchReferences"]) => told(client.POST("/api/references/match", { body })),
+  measureStock: (body: Schemas["MeasureStock"]) => told(client.POST("/api/stocks/measured", { body })),
   readCorrections: (file: Blob) => told(client.POST("/api/corrections/read", asFile(file))),
   writeCorrections: (form: string, corrections: CorrectionLine[]) => told<string>(client.POST("/api/corrections/write", { body: { form, corrections }, parseAs: "text" })),
   shelf: () => told(client.GET("/api/shelf")),

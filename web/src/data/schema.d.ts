@@ -3277,6 +3277,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stocks/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The stock that wedges make of another */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["MeasureStock"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MeasuredStock"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tables": {
         parameters: {
             query?: never;
@@ -5522,6 +5571,21 @@ export interface components {
             /** @description A warning only: does not count against the table. */
             warning_only: boolean;
         };
+        /** @description A stock to fit to wedges. */
+        MeasureStock: {
+            /**
+             * @description The negative or reversal that it is begun with, where it is one.
+             * @default null
+             */
+            negative: components["schemas"]["NegativeStock"] | null;
+            /**
+             * @description The print that it is begun with, where it is one.
+             * @default null
+             */
+            print: components["schemas"]["PrintStock"] | null;
+            /** @description The wedges. */
+            wedges: components["schemas"]["WedgeFile"][];
+        };
         /** @description What a stock was made from and how well it meets that. */
         Measured: {
             /** @description Density of base and fog of each layer. */
@@ -5536,6 +5600,13 @@ export interface components {
             undetermined: string[];
             /** @description The wedges. */
             wedges: components["schemas"]["Wedge"][];
+        };
+        /** @description The stock that measurements make. */
+        MeasuredStock: {
+            /** @description The negative or reversal. */
+            negative?: components["schemas"]["NegativeStock"] | null;
+            /** @description The print. */
+            print?: components["schemas"]["PrintStock"] | null;
         };
         /** @description A production's name. */
         NameProduction: {
@@ -7350,6 +7421,13 @@ export interface components {
              *     blue-sensitive layers.
              */
             steps: number[][];
+        };
+        /** @description A file of measurements. */
+        WedgeFile: {
+            /** @description Its name. */
+            name: string;
+            /** @description The text: CSV. */
+            text: string;
         };
         /** @description What a difference is about. */
         What: "added" | "removed" | "moved" | "name" | "on" | "strength" | "region" | "group" | "value";

@@ -189,7 +189,7 @@ export function TextField({ label, ...rest }: ComponentProps<"input"> & { label:
 }
 
 /** A chooser of a file, or of several, opened by a button through its ref; the same file can be chosen again. */
-export function FileInput({ label, accept, ref, multiple = false, onFile }: { label: string; accept: string; ref: Ref<HTMLInputElement>; multiple?: boolean; onFile: (file: File) => void }) {
+export function FileInput({ label, accept, ref, multiple = false, onFile, onFiles }: { label: string; accept: string; ref: Ref<HTMLInputElement>; multiple?: boolean; onFile?: (file: File) => void; onFiles?: (files: File[]) => void }) {
   return (
     <input
       ref={ref}
@@ -200,7 +200,9 @@ export function FileInput({ label, accept, ref, multiple = false, onFile }: { la
       tabIndex={-1}
       className="sr-only"
       onChange={(e) => {
-        for (const file of e.target.files ?? []) onFile(file);
+        const files = [...(e.target.files ?? [])];
+        files.forEach((file) => onFile?.(file));
+        if (files.length > 0) onFiles?.(files);
         e.target.value = "";
       }}
     />

@@ -2,7 +2,7 @@
  * Film on its curve: the stock's three characteristic curves over exposure, the print's response below, and the range
  * of the shot in hand on the exposure axis. Dragging that range is exposure.
  */
-import type { FilmReading } from "../../data/client";
+import type { FilmReading, NegativeStock } from "../../data/client";
 import { setValue, useWork } from "../../document/work";
 import { follow } from "../../gestures/drag";
 import { useCurves, useTones } from "../reading";
@@ -39,7 +39,13 @@ function range(tones: number[], by: number): string {
   return `M${first} 1${inside.map(([x, y]) => `L${x.toFixed(4)} ${y.toFixed(4)}`).join("")}L${last} 1Z`;
 }
 
-export function FilmCurve({ negative, exposure, push }: { negative: string | null; exposure: number; push: number }) {
+/** What was measured of a normal development: stops about grey, and densities. */
+function measuredOf(stock: NegativeStock | undefined): [number, number[]][] {
+  const wedge = stock?.measured?.wedges.find((w) => w.push === 0);
+  return (wedge?.steps ?? []).map(([x = 0, ...densities]) => [x / Math.log10(2), densities]);
+}
+
+export function FilmCurve({ negative, exposure, push, stock }: { negative: string | null; exposure: number; push: number; stock?: NegativeStock }) {
   const film = useCurves()?.film;
   const tones = useTones();
   const endGesture = useWork((s) => s.endGesture);
@@ -80,7 +86,7 @@ export function FilmCurve({ negative, exposure, push }: { negative: string | nul
         onBlur={endGesture}
         className={`relative min-h-0 flex-1 bg-pit ${negative ? "cursor-ew-resize" : ""}`}
       >
-        <Plot film={film} tones={tones} fallen={fallen} />
+        <Plot film={film} tones={tones} fallen={fallen} measured={measuredOf(stock)} />
         {MARKS.map((m) => (
           <span key={m.id} className="pointer-events-none absolute top-0 -translate-x-1/2 px-0.5 text-[10px] text-faint" style={{ left: `${across(m.at + fallen) * 100}%` }}>
             {m.id}
@@ -96,7 +102,7 @@ export function FilmCurve({ negative, exposure, push }: { negative: string | nul
   );
 }
 
-function Plot({ film, tones, fallen }: { film: FilmReading; tones: number[]; fallen: number }) {
+function Plot({ film, tones, fallen, measured }: { film: FilmReading; tones: number[]; fallen: number; measured: [number, number[]][] }) {
   const most = Math.max(2.4, ...film.layers.flat());
   const densest = Math.max(3, ...film.print.flat());
   return (
@@ -109,6 +115,11 @@ function Plot({ film, tones, fallen }: { film: FilmReading; tones: number[]; fal
           {film.layers.map((v, i) => (
             <path key={i} d={line(v, film.span, most)} fill="none" stroke={COLOURS[i]} strokeWidth={1.5} vectorEffect="non-scaling-stroke" />
           ))}
+          {measured.flatMap(([stops, densities], k) =>
+            densities.map((d, i) => (
+              <path key={`${k} ${i}`} d={`M${across(stops)} ${1 - d / most}h0`} stroke={COLOURS[i]} strokeWidth={4} strokeLinecap="round" vectorEffect="non-scaling-stroke" data-measured />
+            )),
+          )}
         </g>
       )}
       <path d="M0 0.5H1" stroke="var(--color-shelf)" vectorEffect="non-scaling-stroke" />

@@ -8,6 +8,7 @@ import { FilmCurve } from "./FilmCurve";
 import { StockCards } from "./StockCards";
 import { NegativeEditor } from "./NegativeEditor";
 import { Tabs } from "./Tabs";
+import { WedgeFit } from "./WedgeFit";
 
 const USED = ["exposure", "push", "tone", "colour", "flash", "silver", "range_fit", "gauge", "scene_black", "scene_white"];
 /** What has nothing to do on a kind of film: a reversal has no straight negative to go to, silver no colour and no dyes to drain. */
@@ -25,7 +26,7 @@ export function NegativeBody({ step, info }: { step: Negative; info: KindInfo })
   return (
     <>
       <StockCards step={step} kind="negative" />
-      <FilmCurve negative={step.id} exposure={step.values.exposure} push={step.values.push} />
+      <FilmCurve negative={step.id} exposure={step.values.exposure} push={step.values.push} stock={step.values.stock} />
       <div className="flex w-[262px] shrink-0 flex-col">
         <Tabs value={tab} onChange={setTab} tabs={[["use", "exposed"], ["curves", "curves"], ["layers", "layers"], ["grain", "grain"], ...(reversal ? DYES : [])]} />
         {tab === "use" ? (
@@ -41,7 +42,10 @@ export function NegativeBody({ step, info }: { step: Negative; info: KindInfo })
         ) : tab === "dyes" && reversal ? (
           <DyeEditor step={step} />
         ) : (
-          <NegativeEditor step={step} part={tab} />
+          <>
+            {tab === "curves" && <WedgeFit step={step} kind="negative" />}
+            <NegativeEditor step={step} part={tab} />
+          </>
         )}
       </div>
     </>
