@@ -43,7 +43,7 @@ export function NegativeBody({ step, info }: { step: Negative; info: KindInfo })
           <DyeEditor step={step} />
         ) : (
           <>
-            {tab === "curves" && <WedgeFit step={step} kind="negative" />}
+            {tab === "curves" && <WedgeFit step={step} />}
             <NegativeEditor step={step} part={tab} />
           </>
         )}

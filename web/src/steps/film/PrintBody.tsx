@@ -101,7 +101,7 @@ function Curves({ step }: { step: Print }) {
   const value = stock.layers[layer === 3 ? 1 : layer];
   return (
     <div className="flex min-h-0 flex-col gap-1 overflow-y-auto pr-1">
-      <WedgeFit step={step} kind="print" />
+      <WedgeFit step={step} />
       <StockName step={step} name={stock.name} />
       <LayerChoice layer={layer} onChange={setLayer} />
       <div className="grid grid-cols-2 gap-x-4">

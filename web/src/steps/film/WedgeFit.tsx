@@ -7,7 +7,7 @@ import { Button, FileInput } from "../../ui/controls";
 
 type Stock = NegativeStock | PrintStock;
 
-export function WedgeFit({ step, kind }: { step: Extract<Step, { kind: "negative" | "print" }>; kind: "negative" | "print" }) {
+export function WedgeFit({ step }: { step: Extract<Step, { kind: "negative" | "print" }> }) {
   const file = useRef<HTMLInputElement>(null);
   const [busy, setBusy] = useState(false);
   const stock = step.values.stock as Stock;
@@ -16,7 +16,8 @@ export function WedgeFit({ step, kind }: { step: Extract<Step, { kind: "negative
     setBusy(true);
     try {
       const wedges = await Promise.all(files.map(async (f) => ({ name: f.name.replace(/\.[^.]*$/, ""), text: await f.text() })));
-      const made = await api.measureStock({ wedges, [kind]: stock });
+      const start = step.kind === "negative" ? { negative: step.values.stock, print: null } : { negative: null, print: step.values.stock };
+      const made = await api.measureStock({ wedges, ...start });
       const fresh = made.negative ?? made.print;
       if (fresh) {
         changeStep(step.id, "Fit to a wedge", (found) => {
