@@ -350,11 +350,10 @@ mod tests {
         assert!(
             r.greys.iter().all(|g| (g.out[0] - g.plain).abs() < 1e-4 && g.tint[0].hypot(g.tint[1]) < 1e-4)
         );
-        assert!(
-            r.arrows
-                .iter()
-                .all(|a| (a.to[0] - a.from[0]).hypot(a.to[1] - a.from[1]) < 6e-3 && a.rise.abs() < 6e-3)
-        );
+        // Colours of the screen's primaries that BT.709 does not hold are brought in smoothly; those of middle brightness it holds.
+        let far = |a: &Arrow| (a.to[0] - a.from[0]).hypot(a.to[1] - a.from[1]).max(a.rise.abs());
+        assert!(r.arrows.iter().filter(|a| a.brightness == 0.5).all(|a| far(a) < 0.02), "{:?}", r.arrows);
+        assert!(r.arrows.iter().all(|a| far(a) < 0.06), "{:?}", r.arrows);
         assert!(r.says.iter().any(|s| s == "Greys stay neutral."), "{:?}", r.says);
         assert!(r.says.iter().any(|s| s.contains("Contrast about grey is 1.00")), "{:?}", r.says);
     }
