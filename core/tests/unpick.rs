@@ -7,7 +7,7 @@ mod common;
 use common::tables::{self, Hidden};
 use lantern_core::colour::Encoding;
 use lantern_core::graph::Program;
-use lantern_core::look::Look;
+use lantern_core::look::{Look, Path};
 use lantern_core::matching::unpick::{Distance, Unpick, UnpickError, Unpicked, unpick};
 use lantern_core::step::TableEncoding;
 use lantern_core::table::{Domain, Table, Table1, Table3};
@@ -119,7 +119,7 @@ fn a_changed_step_moves_the_whole_as_it_moves_the_steps() {
 
 #[test]
 fn a_trim_lies_beneath_a_whole_that_spans_the_film() {
-    use lantern_core::look::{Path, Step};
+    use lantern_core::look::Step;
     use lantern_core::step::{Balance, Values};
     let hidden = named("log to screen");
     let found = apart(&hidden, true);
@@ -190,4 +190,56 @@ fn the_same_table_comes_apart_the_same_on_any_number_of_threads() {
     let threads = |n| rayon::ThreadPoolBuilder::new().num_threads(n).build().unwrap();
     let one = threads(1).install(|| apart(&hidden, true).look.to_json());
     assert!(one == threads(3).install(|| apart(&hidden, true).look.to_json()));
+}
+
+#[test]
+fn half_of_a_whole_that_spans_the_film_and_one_with_texture_between() {
+    use lantern_core::colour::Zone;
+    use lantern_core::graph::Graph;
+    use lantern_core::look::Step;
+    use lantern_core::step::Values;
+    let hidden = named("log to screen");
+    let found = apart(&hidden, true);
+    let [from, to] = hidden.way().map(|e| e.encoding().unwrap());
+    // At half of the Screen group's strength: half way, on the screen, from what the steps before it give.
+    let mut half = found.look.clone();
+    let screen = half.path.groups.iter_mut().find(|g| g.id == "unpicked").unwrap();
+    screen.strength = 0.5;
+    let mut before = found.look.path.clone();
+    before.steps.retain(|s| s.zone != Zone::Screen);
+    before.groups.retain(|g| g.id != "unpicked");
+    let at = |path: &Path, to: &Encoding| Program::compile(path, &from, to).unwrap().on_colour([0.45; 3]);
+    let own = Encoding::screen(100.0);
+    let [a, b, mixed] = [&before, &found.look.path, &half.path].map(|p| at(p, &own));
+    for c in 0..3 {
+        assert!((mixed[c] - (a[c] + b[c]) / 2.0).abs() < 1e-4, "{a:?} {b:?} {mixed:?}");
+    }
+    // Grain lies on the film: the steps are there, the remainder is not, and that is said.
+    let mut grainy = found.look.clone();
+    let film = grainy.path.steps.iter().position(|s| s.zone == Zone::Film).unwrap();
+    grainy.path.steps.insert(film + 1, Step::new("grain", Zone::Film, Values::Grain(Default::default())));
+    grainy.path.steps.sort_by_key(|s| s.zone);
+    let left = |path: &Path| Graph::compile(path, &from, &to).unwrap().last.left_out;
+    assert!(left(&found.look.path).is_empty());
+    let said = left(&grainy.path);
+    assert!(said.iter().any(|l| l.step == "Remainder" && l.why.contains("texture")), "{said:?}");
+    // A table has no texture: there the remainder is.
+    let program = Program::compile(&grainy.path, &from, &to).unwrap();
+    assert_eq!(program.left_out.iter().filter(|l| l.step == "Remainder").count(), 0);
+    assert_eq!(program.on_colour([0.45; 3]), at(&found.look.path, &to));
+}
+
+#[test]
+#[ignore = "prints how long compiling takes"]
+fn speed() {
+    for size in [17, 33, 65] {
+        let hidden = tables::all(size).into_iter().find(|t| t.name == "old print").unwrap();
+        let begun = std::time::Instant::now();
+        let found = apart(&hidden, true);
+        let unpicked = begun.elapsed().as_secs_f64();
+        let [from, to] = hidden.way().map(|e| e.encoding().unwrap());
+        let begun = std::time::Instant::now();
+        let _ = Program::compile(&found.look.path, &from, &to).unwrap();
+        println!("{size}: unpick {unpicked:.1} s, compile {:.1} ms", 1e3 * begun.elapsed().as_secs_f64());
+    }
 }

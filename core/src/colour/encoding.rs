@@ -150,6 +150,20 @@ impl Encoding {
         SHIPPED.iter().find(|e| e.0 == id).map(Self::from_row)
     }
 
+    /// The Screen zone's code values as an encoding: P3-D65 in a 2.4 power, on a display with this peak in cd/m2.
+    pub fn screen(peak: f64) -> Self {
+        Self {
+            id: "screen".into(),
+            name: "Screen zone".into(),
+            title: "P3-D65, power 2.4".into(),
+            transfer: Transfer::Power(2.4),
+            primaries: P3_D65,
+            adaptation: Adaptation::default(),
+            reference: Reference::Display,
+            peak,
+        }
+    }
+
     /// All shipped encodings.
     pub fn shipped() -> impl Iterator<Item = Self> {
         SHIPPED.iter().map(Self::from_row)

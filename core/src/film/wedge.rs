@@ -7,7 +7,7 @@ use super::curve::CharacteristicCurve;
 use super::measured::{Measured, Wedge};
 use super::stock::{Layer, NegativeKind, NegativeStock, PrintStock};
 use crate::field::ValueError;
-use crate::numeric::least_squares::{Loss, Parameter, Problem, Solution, solve};
+use crate::numeric::least_squares::{Loss, Parameter, Problem, Solution, solve, unwatched};
 use std::sync::atomic::AtomicBool;
 use thiserror::Error;
 
@@ -128,7 +128,7 @@ pub fn fit_layer(points: &[[f64; 2]], start: &Layer, stop: &AtomicBool) -> Optio
             Parameter::new(begun[i].clamp(low, high), bounds[i], width / RIDGE).stepped(1e-5)
         })
         .collect();
-    let run = |sigma: f64, loss: Loss| -> Option<Solution> {
+    let run = |sigma: f64, loss: Loss| -> Option<(Solution, Vec<f64>)> {
         let residuals = |v: &[f64]| -> Vec<f64> {
             let curve = layer_of(v).curve();
             points.iter().map(|p| (v[0] + curve.at(p[0]) - p[1]) / sigma).collect()
@@ -140,18 +140,21 @@ pub fn fit_layer(points: &[[f64; 2]], start: &Layer, stop: &AtomicBool) -> Optio
             loss,
             rounds: 200,
             tolerance: 1e-9,
+            watch: &unwatched,
         };
-        solve(&problem, stop)
+        let found = solve(&problem, stop)?;
+        let left = problem.deviations(&found);
+        Some((found, left))
     };
     // A first pass says how noisy the densities are.
-    let first = run(NOISE, Loss::Huber(1.0))?;
+    let (first, _) = run(NOISE, Loss::Huber(1.0))?;
     let mut off: Vec<f64> = first.residuals.iter().map(|r| (r * NOISE).abs()).collect();
     let spread = 1.48 * crate::numeric::percentile::percentile(&mut off, 0.5);
-    let found = run(spread.max(0.7 * NOISE), Loss::Student(8.0))?;
+    let (found, left) = run(spread.max(0.7 * NOISE), Loss::Student(8.0))?;
     let layer = layer_of(&found.values);
     let curve = layer.curve();
     let residuals = points.iter().map(|p| p[1] - found.values[0] - curve.at(p[0])).collect();
-    let loose = |i: &usize| found.deviations[*i] > 0.5 * parameters[*i].width * RIDGE;
+    let loose = |i: &usize| left[*i] > 0.5 * parameters[*i].width * RIDGE;
     let undetermined = (0..6).filter(loose).map(|i| NAMES[i]).collect();
     Some(Fitted { base: found.values[0], layer, residuals, undetermined })
 }

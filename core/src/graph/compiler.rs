@@ -1,9 +1,7 @@
 //! The compiler: it follows the domain that values are in, and puts in a change of domain only where the next step needs one.
 
-use super::filmed::{self, Filmed};
-use super::films::{Film, FilmEnd, SCREEN_TRANSFER, Way, Ways};
-use super::program::{LeftOut, OF_GROUP, OF_SCENE, OF_STEP, Op, Program};
-use super::remainder;
+use super::films::SCREEN_TRANSFER;
+use super::program::{LeftOut, OF_GROUP, OF_STEP, Op, Program};
 use super::run::{Node, Signal};
 use super::tables;
 use crate::colour::fit::{Cube, Refit, RollOff};
@@ -16,12 +14,10 @@ use crate::film::Chain;
 use crate::look::{Group, Path, Step};
 use crate::region::Region;
 use crate::step::plain::{
-    Rendering,
     pair::{Pair, PairBack},
     unrender::Unrender,
 };
-use crate::step::{Domain, Kernel, PlainRendering, Site, Tables, Values, Zone};
-use crate::table::Table;
+use crate::step::{Domain, Kernel, PlainRendering, Site, Values, Zone};
 use crate::texture::Texture;
 use crate::texture::mix::Mix;
 use crate::texture::passes::Slot;
@@ -51,9 +47,9 @@ impl Work {
     /// Of a step at a site. `None` for what does not work on each pixel by itself.
     fn of(values: &Values, site: Site) -> Option<Self> {
         match values {
-            // Between its encodings lie programs, which steps know nothing of.
             // A remainder is nothing without the steps that it completes.
             Values::Table(v) if v.remainder => None,
+            // Between its encodings lie programs, which steps know nothing of.
             Values::Table(v) => Some(Self::Tables(Box::new(tables::TableKernel::new(v, site)))),
             _ => values.kernel(site).map(Self::Kernel),
         }
@@ -100,10 +96,6 @@ pub(super) enum Tap {
     /// It lies aside since operation `at`, when there were so many nodes; `own`: as the source's code values.
     Laid { at: usize, nodes: usize, own: bool },
 }
-
-/// Why a remainder is not put on.
-const APART: &str =
-    "texture lies between the steps that it completes, and the table that they were taken from had none";
 
 /// What a step outside of the Film zone puts on the picture, on light. `None` for what works on each pixel by itself.
 pub(super) fn spatial(step: &Step) -> Option<Texture> {
@@ -224,13 +216,13 @@ impl Compiler {
     }
 
     /// A group with such steps that counts in part.
-    fn spatial_group(&mut self, group: &Group, zone: Zone, steps: Vec<&Step>) {
+    fn spatial_group(&mut self, path: &Path, group: &Group, zone: Zone, steps: Vec<&Step>) {
         if zone != Zone::Screen {
             self.bound();
         }
         self.go_linear(zone);
         self.keep(Slot::Group, zone, group.region.as_ref());
-        steps.into_iter().for_each(|s| self.step(s));
+        self.run(path, steps, true);
         self.go_linear(zone);
         self.cut(Signal::Light, None, Vec::new());
         let (strength, matted) = (group.strength as f32, group.region.is_some());
@@ -290,100 +282,6 @@ impl Compiler {
         }
     }
 
-    /// Sees whether the path has a remainder that spans the film.
-    pub(super) fn look_ahead(&mut self, path: &Path) {
-        let spans = path.steps.iter().find(|s| path.works(s) && remainder::spans_film(s));
-        let Some([from, _]) = spans.and_then(remainder::encodings) else { return };
-        self.tap = Tap::Wanted;
-        let trimmed = path.steps.iter().any(|s| path.works(s) && path.is_trim(s));
-        if !trimmed && self.begun.as_ref().is_some_and(|(source, _)| source.same_codes(&from)) {
-            self.ops.insert(0, Op::Save { slot: OF_SCENE });
-            self.tap = Tap::Laid { at: 0, nodes: 0, own: true };
-        }
-    }
-
-    /// Lays the scene aside where it is wanted.
-    fn lay_scene_aside(&mut self) {
-        if self.tap == Tap::Wanted {
-            self.go(State::SceneLog);
-            self.tap = Tap::Laid { at: self.ops.len(), nodes: self.nodes.len(), own: false };
-            self.ops.push(Op::Save { slot: OF_SCENE });
-        }
-    }
-
-    /// Working steps next to each other. A remainder takes the place of those that it covers; `shared`: what was before them
-    /// is still needed.
-    fn run(&mut self, path: &Path, steps: Vec<&Step>, shared: bool) {
-        let at = steps.iter().rposition(|s| remainder::encodings(s).is_some());
-        let Some(at) = at else { return steps.into_iter().for_each(|s| self.step(s)) };
-        let rest = steps[at];
-        let covers = |s: &&&Step| !remainder::spans_film(rest) && spatial(s).is_some();
-        let textured = self.texture && steps[..at].iter().any(|s| covers(&s));
-        if textured || !self.complete(path, rest, shared) {
-            steps[..at].iter().for_each(|s| self.step(s));
-            self.apart.push(LeftOut { step: rest.name.clone(), why: APART.into() });
-        }
-        steps[at + 1..].iter().for_each(|s| self.step(s));
-    }
-
-    /// Puts on the table that a remainder makes with the steps that it covers. `false` where that cannot be.
-    fn complete(&mut self, path: &Path, rest: &Step, shared: bool) -> bool {
-        let Some(way) = remainder::encodings(rest) else { return false };
-        let spans = remainder::spans_film(rest);
-        let laid = match self.tap {
-            Tap::Laid { at, nodes, own } if nodes == self.nodes.len() => Some((at, own)),
-            _ => None,
-        };
-        if spans && laid.is_none() {
-            return false;
-        }
-        let Some(table) = whole(path, rest, &way) else { return false };
-        let site = self.site(rest.zone);
-        let before = if spans { self.site(Zone::Scene) } else { site };
-        let mut kernel = tables::TableKernel::of_whole(table, &way, [before, site]);
-        match laid.filter(|_| spans) {
-            Some((at, own)) => {
-                if own {
-                    kernel.begin_in_codes();
-                }
-                if shared {
-                    self.ops.push(Op::Restore { slot: OF_SCENE });
-                } else {
-                    self.ops.truncate(at);
-                }
-            }
-            None => {
-                let untouched = self.nodes.is_empty()
-                    && self.begun.as_ref().is_some_and(|(source, n)| {
-                        *n == self.ops.len() && source.same_codes(&way[0]) && source.peak == way[0].peak
-                    });
-                if untouched {
-                    self.ops.clear();
-                    kernel.begin_in_codes();
-                } else {
-                    self.go_encoded(rest.zone);
-                }
-            }
-        }
-        self.state = if rest.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
-        self.bounded &= rest.zone == Zone::Screen;
-        self.ops.push(Op::Tables { kernel: Box::new(kernel), strength: 1.0 });
-        self.ends_in = Some((way[1].clone(), self.ops.len()));
-        true
-    }
-
-    /// Whether a remainder ends it in code values of `to`: then they are given as they are.
-    pub(super) fn ends_in(&mut self, to: &Encoding) -> bool {
-        let ends = self.ends_in.as_ref();
-        if !ends.is_some_and(|(e, n)| *n == self.ops.len() && e.same_codes(to) && e.peak == to.peak) {
-            return false;
-        }
-        if let Some(Op::Tables { kernel, .. }) = self.ops.last_mut() {
-            kernel.end_in_codes();
-        }
-        true
-    }
-
     /// The steps of a zone that work, those of a group blended together.
     pub(super) fn steps(&mut self, path: &Path, zone: Zone) {
         for (group, steps) in path.runs(zone) {
@@ -393,7 +291,7 @@ impl Compiler {
             let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
             if let Some(group) = shared.filter(|_| self.texture && steps.iter().any(|s| spatial(s).is_some()))
             {
-                self.spatial_group(group, zone, steps);
+                self.spatial_group(path, group, zone, steps);
                 continue;
             }
             let bounded = self.bounded;
@@ -526,95 +424,6 @@ impl Compiler {
         self.nodes.extend(textures.into_iter().map(Node::Spatial));
     }
 
-    /// The Film zone: to display light in the display's primaries. `texture`: in nodes, with texture between them.
-    pub(super) fn film(&mut self, film: &Filmed<'_>, texture: bool) {
-        self.bound();
-        self.go(State::SceneLinear);
-        if texture && film.on_light() {
-            self.cut(Signal::Light, None, film.light());
-        }
-        match &film.rendering {
-            filmed::Rendering::Plain(step) => {
-                if texture {
-                    self.on_plain(film);
-                }
-                self.render(*step);
-            }
-            filmed::Rendering::Through(films) => self.through(films, film, texture),
-        }
-        self.state = State::Display;
-    }
-
-    /// Texture where no film is: as if on a straight one.
-    pub(super) fn on_plain(&mut self, film: &Filmed<'_>) {
-        if film.on_exposure() {
-            self.cut(Signal::Light, None, film.exposure());
-        }
-        if film.on_density() {
-            self.ops.push(Op::Straight);
-            self.cut(Signal::Density, None, film.density());
-            self.ops.push(Op::Unstraight);
-        }
-    }
-
-    /// The standard rendering of this path's source for this path's display.
-    pub(super) fn standard(&self) -> Rendering {
-        Rendering::new(&PlainRendering::default(), self.source, &self.display)
-    }
-
-    pub(super) fn through(&mut self, films: &filmed::Films, film: &Filmed<'_>, texture: bool) {
-        let (on_exposure, on_density) = (texture && film.on_exposure(), texture && film.on_density());
-        let standard = self.standard();
-        let way = |chain: &_| Way::Whole(Box::new(Film::new(chain, standard, &self.display)));
-        let whole = 1.0 - films.others.iter().map(|(share, _)| share).sum::<f64>();
-        let mut ways = vec![(whole as f32, way(&films.chain))];
-        ways.extend(
-            films
-                .others
-                .iter()
-                .map(|(share, chain)| (*share as f32, chain.as_ref().map_or(Way::Plain(standard), way))),
-        );
-        if !on_exposure && !on_density {
-            self.ops.push(Op::Ways(Box::new(Ways::mixed(ways))));
-            return;
-        }
-        let chain = &films.chain;
-        let needs_scene =
-            !films.others.is_empty() || FilmEnd::new(chain, standard, &self.display).needs_scene();
-        if needs_scene {
-            self.cut(Signal::Light, Some(Slot::End), Vec::new());
-        }
-        self.ops.push(Op::Expose(chain.exposing.clone()));
-        if on_exposure {
-            self.cut(Signal::Light, None, film.exposure());
-        }
-        self.ops.push(Op::Develop(chain.developing.clone()));
-        if on_density {
-            self.cut(Signal::Density, None, film.density());
-        }
-        self.ops.push(Op::Print(Box::new(chain.printing.clone())));
-        let film = Film::new(chain, standard, &self.display);
-        self.ops.push(Op::Ways(Box::new(Ways::textured(film, ways))));
-    }
-
-    pub(super) fn render(&mut self, step: Option<&Step>) {
-        let standard = self.standard();
-        let own = step.and_then(|s| match &s.values {
-            Values::PlainRendering(v) => {
-                Some((Rendering::new(v, self.source, &self.display), s.strength as f32))
-            }
-            _ => None,
-        });
-        let ways = match own {
-            Some((own, strength)) if strength < 1.0 => {
-                Ways::mixed(vec![(1.0 - strength, Way::Plain(standard)), (strength, Way::Plain(own))])
-            }
-            Some((own, _)) => Ways::only(Way::Plain(own)),
-            None => Ways::only(Way::Plain(standard)),
-        };
-        self.ops.push(Op::Ways(Box::new(ways)));
-    }
-
     /// From the display that was rendered for to the one that is delivered to.
     pub(super) fn deliver(&mut self, to: &Encoding) {
         self.go(State::Display);
@@ -626,14 +435,6 @@ impl Compiler {
         }
         self.ops.push(Op::Fit(Cube::of(&display)));
     }
-}
-
-/// The table that a remainder makes with the steps that it covers.
-fn whole(path: &Path, rest: &Step, way: &[Encoding; 2]) -> Option<Table> {
-    let Values::Table(Tables { tables, .. }) = &rest.values else { return None };
-    let steps = Program::compile(&remainder::covered(path, rest), &way[0], &way[1]).ok()?;
-    let share = rest.strength * tables.first()?.strength;
-    remainder::whole(tables.first()?.data.as_ref()?, &steps, share as f32).ok()
 }
 
 /// The transfer of a zone's code values.

@@ -6,7 +6,9 @@
 
 pub mod compile;
 mod compiler;
+mod complete;
 pub mod fill;
+mod film_zone;
 pub mod filmed;
 mod films;
 pub mod fingerprint;

@@ -2,8 +2,8 @@
 
 use super::Program; // A circle: a program holds table steps, and each table lies between two programs.
 use crate::colour::display::SDR_PEAK;
-use crate::colour::transfer::{REFERENCE_WHITE, Transfer};
-use crate::colour::{Encoding, Reference, Site, Zone, primaries::P3_D65};
+use crate::colour::transfer::REFERENCE_WHITE;
+use crate::colour::{Encoding, Site, Zone};
 use crate::numeric::lane::{self, N, Planes};
 use crate::step::{TableUse, Tables};
 use crate::table::Table;
@@ -29,21 +29,8 @@ pub struct TableKernel {
 /// The encoding of a zone's code values.
 fn zone_encoding(site: Site) -> Encoding {
     let peak = if site.headroom > 1.0 { site.headroom * f64::from(REFERENCE_WHITE) } else { SDR_PEAK };
-    let log = || Encoding::find("acescct").unwrap_or_else(|| screen(peak));
-    if site.zone == Zone::Screen { screen(peak) } else { log() }
-}
-
-fn screen(peak: f64) -> Encoding {
-    Encoding {
-        id: "screen".into(),
-        name: "Screen zone".into(),
-        title: "P3-D65, power 2.4".into(),
-        transfer: Transfer::Power(2.4),
-        primaries: P3_D65,
-        adaptation: Default::default(),
-        reference: Reference::Display,
-        peak,
-    }
+    let log = || Encoding::find("acescct").unwrap_or_else(|| Encoding::screen(peak));
+    if site.zone == Zone::Screen { Encoding::screen(peak) } else { log() }
 }
 
 impl TableKernel {

@@ -196,17 +196,20 @@ fn sentences(r: &TableReading) -> Vec<String> {
 
 /// What a hue of the plane is called.
 pub fn hue_name(degrees: f64) -> &'static str {
-    // BT.709's primaries and secondaries on the plane, and what lies between.
-    const NAMES: [(f64, &str); 9] = [
-        (0.0, "blue"),
-        (40.0, "violet"),
-        (65.0, "magenta"),
-        (100.0, "red"),
-        (130.0, "orange"),
-        (168.0, "yellow"),
-        (215.0, "green"),
-        (265.0, "cyan"),
-        (310.0, "blue-cyan"),
+    // Primaries, secondaries and what lies midway of code values on the plane of BT.709 (item 3.3 of the recommendation).
+    const NAMES: [(f64, &str); 12] = [
+        (354.8, "blue"),
+        (24.7, "violet"),
+        (49.7, "magenta"),
+        (74.9, "rose"),
+        (102.9, "red"),
+        (138.4, "orange"),
+        (174.8, "yellow"),
+        (204.7, "yellow-green"),
+        (229.7, "green"),
+        (254.9, "blue-green"),
+        (282.9, "cyan"),
+        (318.4, "sky blue"),
     ];
     let off = |a: f64| ((degrees - a + 180.0).rem_euclid(360.0) - 180.0).abs();
     NAMES.iter().min_by(|a, b| off(a.0).total_cmp(&off(b.0))).map_or("", |n| n.1)
@@ -382,6 +385,31 @@ mod tests {
             "{:?}",
             r.says
         );
+    }
+
+    #[test]
+    fn hues_have_the_names_of_the_colours_that_lie_there() {
+        let plane = crate::colour::plane::Plane::bt709();
+        for (rgb, name) in [
+            ([1.0, 0.0, 0.0], "red"),
+            ([1.0, 0.5, 0.0], "orange"),
+            ([1.0, 1.0, 0.0], "yellow"),
+            ([0.5, 1.0, 0.0], "yellow-green"),
+            ([0.0, 1.0, 0.0], "green"),
+            ([0.0, 1.0, 0.5], "blue-green"),
+            ([0.0, 1.0, 1.0], "cyan"),
+            ([0.0, 0.5, 1.0], "sky blue"),
+            ([0.0, 0.0, 1.0], "blue"),
+            ([0.5, 0.0, 1.0], "violet"),
+            ([1.0, 0.0, 1.0], "magenta"),
+            ([1.0, 0.0, 0.5], "rose"),
+        ] {
+            let (_, cb, cr) = plane.split(rgb);
+            for off in [-8.0, 0.0, 8.0] {
+                let degrees = f64::from(cr.atan2(cb)).to_degrees() + off;
+                assert_eq!(hue_name(degrees.rem_euclid(360.0)), name, "{degrees}");
+            }
+        }
     }
 
     #[test]

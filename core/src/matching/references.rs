@@ -16,7 +16,7 @@ use super::transport::Straight;
 use crate::colour::Zone;
 use crate::colour::difference::ciede2000;
 use crate::look::{Group, Path, Step};
-use crate::numeric::least_squares::{Loss, Problem, cholesky, solve, solve_factored};
+use crate::numeric::least_squares::{Loss, Problem, cholesky, solve, solve_factored, unwatched};
 use crate::numeric::percentile::percentile;
 use crate::step::{ChannelMix, Values};
 use schemars::JsonSchema;
@@ -190,6 +190,7 @@ pub fn match_shot(request: &Request<'_>, stop: &AtomicBool) -> Result<Option<Mat
         loss: if common == Common::Aligned { Loss::Student(12.0) } else { Loss::Huber(25.0) },
         rounds: 24,
         tolerance: 2e-3,
+        watch: &unwatched,
     };
     let Some(found) = solve(&problem, stop) else { return Ok(None) };
     steps.extend(model.steps(ID, &found.values));

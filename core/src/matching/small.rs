@@ -3,7 +3,7 @@
 use super::MatchError;
 use crate::colour::plane::Plane;
 use crate::colour::transfer::Transfer;
-use crate::colour::{Encoding, Reference, display::SDR_PEAK, primaries::P3_D65};
+use crate::colour::{Encoding, display::SDR_PEAK, primaries::P3_D65};
 use crate::graph::Program;
 use crate::look::Path;
 use crate::picture::Picture;
@@ -13,18 +13,9 @@ use serde::{Deserialize, Serialize};
 /// The longer side of a small picture, in pixels: grain and detail are gone, and patches are still there.
 const LONG: usize = 192;
 
-/// The Screen zone's code values as an encoding: P3-D65 in a 2.4 power.
+/// The Screen zone's code values on an SDR display.
 pub fn screen() -> Encoding {
-    Encoding {
-        id: "screen".into(),
-        name: "Screen zone".into(),
-        title: "P3-D65, power 2.4".into(),
-        transfer: Transfer::Power(2.4),
-        primaries: P3_D65,
-        adaptation: Default::default(),
-        reference: Reference::Display,
-        peak: SDR_PEAK,
-    }
+    Encoding::screen(SDR_PEAK)
 }
 
 /// The plane of colour differences of the Screen zone.

@@ -7,7 +7,6 @@ use super::aim::Aim;
 use super::model::{Model, Part, place};
 use crate::colour::chart::patches_ap1;
 use crate::colour::primaries::{AP1, P3_D65};
-use crate::colour::transfer::Transfer;
 use crate::colour::{Encoding, Mat3, Reference, Zone};
 use crate::graph::{CompileError, Program, remainder};
 use crate::look::{Group, Look, Path, Step};
@@ -18,7 +17,7 @@ use crate::table::{KeptTable, Table, TableError};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::AtomicBool;
 use thiserror::Error;
 
 /// What is taken apart.
@@ -258,9 +257,7 @@ fn halton(mut i: usize, base: usize) -> f32 {
 /// The zone's encoding of greys.
 fn zone_codes(zone: Zone, to: &Encoding) -> Encoding {
     match zone {
-        Zone::Screen => {
-            Encoding { transfer: Transfer::Power(2.4), primaries: P3_D65, id: "screen".into(), ..to.clone() }
-        }
+        Zone::Screen => Encoding::screen(to.peak),
         _ => Encoding::find("acescct").unwrap_or_else(|| to.clone()),
     }
 }
@@ -437,7 +434,7 @@ fn fitted(
     stop: &AtomicBool,
 ) -> Option<(Model, Vec<f64>)> {
     const ROUNDS: [usize; 2] = [4, 22];
-    let round = |model: &Model, rounds: usize, start: Vec<f64>| {
+    let search = |model: &Model, rounds: usize, start: Vec<f64>, watch: &(dyn Fn(usize) + Sync)| {
         let residuals = |v: &[f64]| -> Vec<f64> {
             let mut path = Look::new("fit").path;
             put(&mut path, model.steps(ID, v), "fit");
@@ -450,35 +447,24 @@ fn fitted(
             loss: Loss::Huber(6.0),
             rounds,
             tolerance: 2e-3,
+            watch,
         };
         solve_from(&problem, start, stop)
     };
     let begun: Vec<(Model, Vec<f64>)> =
         models.into_iter().flat_map(|m| starts(&m).into_iter().map(move |s| (m.clone(), s))).collect();
-    let count = begun.len() as f64;
+    let count = (begun.len() * ROUNDS[0]) as f64;
     let mut best: Option<(f64, Model, Vec<f64>)> = None;
     for (i, (model, start)) in begun.into_iter().enumerate() {
-        let found = round(&model, ROUNDS[0], start)?;
-        progress(0.4 * (i + 1) as f64 / count);
+        let watch = |round: usize| progress(0.4 * (i * ROUNDS[0] + round) as f64 / count);
+        let found = search(&model, ROUNDS[0], start, &watch)?;
         if best.as_ref().is_none_or(|(cost, ..)| found.cost < *cost) {
             best = Some((found.cost, model, found.values));
         }
     }
-    let (_, model, mut values) = best?;
-    let mut last = f64::INFINITY;
-    // A few rounds at a time, for progress.
-    for i in 0..ROUNDS[1] / 2 {
-        let found = round(&model, 2, values)?;
-        values = found.values;
-        progress(0.4 + 0.55 * (i + 1) as f64 / (ROUNDS[1] / 2) as f64);
-        if stop.load(Ordering::Relaxed) {
-            return None;
-        }
-        if last - found.cost < 4e-3 * found.cost {
-            break;
-        }
-        last = found.cost;
-    }
+    let (_, model, values) = best?;
+    let watch = |round: usize| progress(0.4 + 0.55 * round as f64 / ROUNDS[1] as f64);
+    let values = search(&model, ROUNDS[1], values, &watch)?.values;
     Some((model, values))
 }
 

@@ -79,6 +79,8 @@ pub struct Problem<'a> {
     pub loss: Loss,
     /// The most rounds, each with one set of derivatives.
     pub rounds: usize,
+    /// Is told before each round how many were done.
+    pub watch: &'a (dyn Fn(usize) + Sync),
     /// Ends where a round lowers the cost by less than this share.
     pub tolerance: f64,
 }
@@ -92,19 +94,8 @@ pub struct Solution {
     pub cost: f64,
     /// Residuals at the end.
     pub residuals: Vec<f64>,
-    /// Standard deviation that is left of each parameter; 0 for one at a bound.
-    pub deviations: Vec<f64>,
-    /// Share of each group in its own prediction (trace of the hat matrix' block), where it was asked for.
-    pub leverages: Vec<f64>,
     /// Rounds that it took.
     pub rounds: usize,
-}
-
-impl Solution {
-    /// Whether the data say little of a parameter beyond what its prior says: more than half of the prior's width is left.
-    pub fn undetermined(&self, parameters: &[Parameter], i: usize) -> bool {
-        parameters[i].width.is_finite() && self.deviations[i] > 0.5 * parameters[i].width
-    }
 }
 
 /// Solves a problem from its start. `None` where it was stopped, or where the start itself has no finite residuals.
@@ -127,6 +118,7 @@ pub fn solve_from(problem: &Problem<'_>, start: Vec<f64>, stop: &AtomicBool) -> 
         if stop.load(Ordering::Relaxed) {
             return None;
         }
+        (problem.watch)(rounds);
         rounds += 1;
         let normal = problem.normal(&values, &residuals);
         let mut better = None;
@@ -161,19 +153,18 @@ pub fn solve_from(problem: &Problem<'_>, start: Vec<f64>, stop: &AtomicBool) -> 
             break;
         }
     }
-    let normal = problem.normal(&values, &residuals);
-    let (deviations, leverages) = normal.spread(&values, parameters, problem.group);
-    Some(Solution { values, cost, residuals, deviations, leverages, rounds })
+    Some(Solution { values, cost, residuals, rounds })
 }
 
 fn finite(residuals: Vec<f64>) -> Option<Vec<f64>> {
     residuals.iter().all(|r| r.is_finite()).then_some(residuals)
 }
 
+/// Nobody watches.
+pub fn unwatched(_: usize) {}
+
 /// Derivatives with weights, as normal equations.
 struct Normal {
-    /// Weighted derivatives: a column for each parameter.
-    columns: Vec<Vec<f64>>,
     /// J' W J and the priors.
     matrix: Vec<Vec<f64>>,
     /// Half of the gradient.
@@ -181,6 +172,21 @@ struct Normal {
 }
 
 impl Problem<'_> {
+    /// Standard deviation that is left of each parameter where a search ended; 0 for one that a bound holds.
+    pub fn deviations(&self, at: &Solution) -> Vec<f64> {
+        let normal = self.normal(&at.values, &at.residuals);
+        let free = normal.free(&at.values, self.parameters);
+        let mut deviations = vec![0.0; at.values.len()];
+        let Some(factor) = cholesky(normal.part(&free, 0.0)) else { return deviations };
+        for (a, &i) in free.iter().enumerate() {
+            let mut unit = vec![0.0; free.len()];
+            unit[a] = 1.0;
+            // The diagonal of the inverse: the squared length of the solution of L x = unit.
+            deviations[i] = forward(&factor, unit).iter().map(|v| v * v).sum::<f64>().sqrt();
+        }
+        deviations
+    }
+
     fn cost(&self, values: &[f64], residuals: &[f64]) -> f64 {
         let data: f64 =
             residuals.chunks(self.group).map(|g| self.loss.of(g.iter().map(|r| r * r).sum())).sum();
@@ -216,7 +222,7 @@ impl Problem<'_> {
             matrix[i][i] += p.width.powi(-2);
             gradient[i] += (values[i] - p.start) * p.width.powi(-2);
         }
-        Normal { columns, matrix, gradient }
+        Normal { matrix, gradient }
     }
 }
 
@@ -249,26 +255,6 @@ impl Normal {
         let mut change = vec![0.0; values.len()];
         free.iter().zip(moved).for_each(|(&i, d)| change[i] = d);
         Some(change)
-    }
-
-    /// What is left of each parameter's deviation, and each group's share in its own prediction.
-    fn spread(&self, values: &[f64], parameters: &[Parameter], group: usize) -> (Vec<f64>, Vec<f64>) {
-        let free = self.free(values, parameters);
-        let mut deviations = vec![0.0; values.len()];
-        let Some(factor) = cholesky(self.part(&free, 0.0)) else { return (deviations, Vec::new()) };
-        for (a, &i) in free.iter().enumerate() {
-            let mut unit = vec![0.0; free.len()];
-            unit[a] = 1.0;
-            // The diagonal of the inverse: the squared length of the solution of L x = unit.
-            deviations[i] = forward(&factor, unit).iter().map(|v| v * v).sum::<f64>().sqrt();
-        }
-        let rows = self.columns.first().map_or(0, Vec::len);
-        let leverage = |r: usize| {
-            let row = free.iter().map(|&i| self.columns[i][r]).collect();
-            forward(&factor, row).iter().map(|v| v * v).sum::<f64>()
-        };
-        let each: Vec<f64> = (0..rows).into_par_iter().map(leverage).collect();
-        (deviations, each.chunks(group).map(|g| g.iter().sum()).collect())
     }
 }
 
@@ -339,7 +325,15 @@ mod tests {
         parameters: &'a [Parameter],
         residuals: &'a (dyn Fn(&[f64]) -> Vec<f64> + Sync),
     ) -> Problem<'a> {
-        Problem { parameters, residuals, group: 1, loss: Loss::Square, rounds: 200, tolerance: 1e-12 }
+        Problem {
+            parameters,
+            residuals,
+            group: 1,
+            loss: Loss::Square,
+            rounds: 200,
+            tolerance: 1e-12,
+            watch: &unwatched,
+        }
     }
 
     #[test]
@@ -385,7 +379,7 @@ mod tests {
         let parameters = [Parameter { high: 1.0, ..free(0.0) }, free(5.0)];
         let found = solve(&problem(&parameters, &misfit), &GO_ON).unwrap();
         assert!((found.values[0] - 1.0).abs() < 1e-9 && (found.values[1] + 1.0).abs() < 1e-6);
-        assert_eq!(found.deviations[0], 0.0);
+        assert_eq!(problem(&parameters, &misfit).deviations(&found)[0], 0.0);
     }
 
     #[test]
@@ -408,8 +402,9 @@ mod tests {
         let parameters = [width(1.0), width(1.0)];
         let found = solve(&problem(&parameters, &misfit), &GO_ON).unwrap();
         assert!((found.values[0] - 2.0).abs() < 1e-3 && found.values[1] == 0.5);
-        assert!(!found.undetermined(&parameters, 0) && found.undetermined(&parameters, 1));
-        assert!((found.deviations[1] - 1.0).abs() < 1e-9);
+        // One is measured to 0.01, the other is as wide as its prior.
+        let left = problem(&parameters, &misfit).deviations(&found);
+        assert!((left[0] - 0.01).abs() < 1e-5 && (left[1] - 1.0).abs() < 1e-9, "{left:?}");
     }
 
     #[test]
