@@ -240,6 +240,10 @@ fn speed() {
         let [from, to] = hidden.way().map(|e| e.encoding().unwrap());
         let begun = std::time::Instant::now();
         let _ = Program::compile(&found.look.path, &from, &to).unwrap();
-        println!("{size}: unpick {unpicked:.1} s, compile {:.1} ms", 1e3 * begun.elapsed().as_secs_f64());
+        let first = 1e3 * begun.elapsed().as_secs_f64();
+        let begun = std::time::Instant::now();
+        let _ = Program::compile(&found.look.path, &from, &to).unwrap();
+        let again = 1e3 * begun.elapsed().as_secs_f64();
+        println!("{size}: unpick {unpicked:.1} s, compile {first:.1} ms, again {again:.2} ms");
     }
 }

@@ -10,6 +10,7 @@ use super::strengths::{ENTRIES, SPAN, Strengths};
 use super::{GREY, MIDDLE_LIGHT, POINT};
 use crate::colour::{Mat3, primaries::AP1};
 use crate::film::settings::{Negative, Print};
+use crate::numeric::lane::{N, Planes};
 use std::sync::{Arc, OnceLock};
 
 /// What stands for a negative where a path has a print alone: the light as it is, on a long straight curve.
@@ -188,6 +189,22 @@ impl Chain {
             grain_growth: set.growth,
             base: std::array::from_fn(|i| base[i] + set.fog[i]),
         }
+    }
+
+    /// Scene light in linear AP1 to the light of the projected print, 1 for the clear print; both strengths in full.
+    pub fn projected(&self, light: &[[f64; 3]]) -> Vec<[f64; 3]> {
+        let mut projected = Vec::with_capacity(light.len());
+        for some in light.chunks(N) {
+            let mut planes: Planes = [[0.0; N]; 3];
+            for (i, rgb) in some.iter().enumerate() {
+                (0..3).for_each(|c| planes[c][i] = rgb[c] as f32);
+            }
+            self.exposing.run(&mut planes);
+            self.developing.run(&mut planes);
+            self.printing.run(&mut planes);
+            projected.extend((0..some.len()).map(|i| [0, 1, 2].map(|c| f64::from(planes[c][i]))));
+        }
+        projected
     }
 
     /// Equivalent neutral densities of the print under a neutral light.

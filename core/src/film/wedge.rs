@@ -244,6 +244,7 @@ fn measured(start: &str, all: &[(&Wedge, &[Fitted; 3])]) -> Measured {
         base: [0, 1, 2].map(|c| first[c].base),
         mean_gradient: [0, 1, 2].map(|c| mean_gradient(&first[c].layer.curve())),
         undetermined: undetermined.collect(),
+        film: None,
     }
 }
 

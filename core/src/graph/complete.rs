@@ -8,6 +8,8 @@ use crate::colour::Encoding;
 use crate::look::{Path, Step};
 use crate::step::{Tables, Values, Zone};
 use crate::table::Table;
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Why a remainder is not put on.
 const APART: &str =
@@ -110,10 +112,28 @@ impl Compiler {
     }
 }
 
+/// A table that was made: the remainder's hash, its share, the steps, and the table.
+type Made = (String, f64, Program, Arc<Table>);
+
+/// The last ones: each request compiles a path several times, and all but the first find theirs here.
+static MADE: Mutex<VecDeque<Made>> = Mutex::new(VecDeque::new());
+/// So many are kept: a 65-point table takes 4.4 MB.
+const MOST_MADE: usize = 6;
+
 /// The table that a remainder makes with the steps that it covers.
-fn whole(path: &Path, rest: &Step, way: &[Encoding; 2]) -> Option<Table> {
+fn whole(path: &Path, rest: &Step, way: &[Encoding; 2]) -> Option<Arc<Table>> {
     let Values::Table(Tables { tables, .. }) = &rest.values else { return None };
+    let used = tables.first()?;
     let steps = Program::compile(&remainder::covered(path, rest), &way[0], &way[1]).ok()?;
-    let share = rest.strength * tables.first()?.strength;
-    remainder::whole(tables.first()?.data.as_ref()?, &steps, share as f32).ok()
+    let share = rest.strength * used.strength;
+    let known = |m: &&Made| m.0 == used.table && m.1 == share && m.2 == steps;
+    let lock = || MADE.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some((.., table)) = lock().iter().find(known) {
+        return Some(table.clone());
+    }
+    let table = Arc::new(remainder::whole(used.data.as_ref()?, &steps, share as f32).ok()?);
+    let mut made = lock();
+    made.push_front((used.table.clone(), share, steps, table.clone()));
+    made.truncate(MOST_MADE);
+    Some(table)
 }

@@ -58,10 +58,10 @@ impl TableKernel {
 
 impl TableKernel {
     /// A table that takes the place of steps, between its encodings and the code values of where they begin and end.
-    pub(super) fn of_whole(table: Table, way: &[Encoding; 2], [before, after]: [Site; 2]) -> Self {
+    pub(super) fn of_whole(table: Arc<Table>, way: &[Encoding; 2], [before, after]: [Site; 2]) -> Self {
         let before = Program::between(&zone_encoding(before), &way[0], before.source);
         let after = Program::between(&way[1], &zone_encoding(after), after.source);
-        Self { tables: vec![Mixed { before, table: Arc::new(table), after, share: 1.0 }], rest: 0.0 }
+        Self { tables: vec![Mixed { before, table, after, share: 1.0 }], rest: 0.0 }
     }
 
     /// The same for code values that are what its table expects already.

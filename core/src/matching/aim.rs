@@ -17,7 +17,7 @@ pub struct Aim {
 
 /// A wanted colour with the directions that differences are counted in.
 #[derive(Clone, Copy, Debug)]
-struct Wanted {
+pub(super) struct Wanted {
     lab: [f64; 3],
     /// Factor on a* (CIEDE2000's 1 + G).
     stretch: f64,
@@ -87,7 +87,8 @@ fn lab_of(lab: &LabOf, p: &[f32; 4]) -> [f64; 3] {
 }
 
 impl Wanted {
-    fn new(lab: [f64; 3], weight: f64) -> Self {
+    /// A colour that counts by `weight`.
+    pub(super) fn new(lab: [f64; 3], weight: f64) -> Self {
         let [l, a, b] = lab;
         let c7 = a.hypot(b).powi(7);
         let stretch = 1.5 - 0.5 * (c7 / (c7 + 25.0_f64.powi(7))).sqrt();
@@ -103,7 +104,8 @@ impl Wanted {
         Self { lab, stretch, along, scale }
     }
 
-    fn off(&self, lab: [f64; 3]) -> [f64; 3] {
+    /// Lightness, chroma and hue differences of a colour from it, each over its weight.
+    pub(super) fn off(&self, lab: [f64; 3]) -> [f64; 3] {
         let (da, db) = ((lab[1] - self.lab[1]) * self.stretch, lab[2] - self.lab[2]);
         let [x, y] = self.along;
         [

@@ -7,6 +7,7 @@ pub mod reading;
 pub mod references;
 pub mod shot;
 pub mod small;
+pub mod stock;
 pub mod trained;
 pub mod training;
 pub mod transport;

@@ -187,6 +187,38 @@ impl Problem<'_> {
         deviations
     }
 
+    /// Residuals as a search without their own block of rows would leave them, to first order: by the hat matrix (Hoaglin and
+    /// Welsch 1978), for the rows of a block together. Rows of no block are 0.
+    pub fn left_out(&self, at: &Solution, blocks: &[Vec<usize>]) -> Vec<f64> {
+        let (columns, roots) = self.columns(&at.values, &at.residuals);
+        let normal = self.normal_of(&columns, &at.values, &at.residuals, &roots);
+        let free = normal.free(&at.values, self.parameters);
+        let Some(factor) = cholesky(normal.part(&free, 0.0)) else { return at.residuals.clone() };
+        let each = |rows: &Vec<usize>| -> Vec<f64> {
+            let plain: Vec<f64> = rows.iter().map(|&r| at.residuals[r]).collect();
+            let half: Vec<Vec<f64>> = rows
+                .iter()
+                .map(|&r| forward(&factor, free.iter().map(|&i| columns[i][r]).collect()))
+                .collect();
+            // I - H of the block: H is the product of the halves.
+            let rest: Vec<Vec<f64>> = (0..rows.len())
+                .map(|a| {
+                    (0..=a).map(|b| f64::from(u8::from(a == b)) - dot(&half[a], &half[b])).collect::<Vec<_>>()
+                })
+                .collect();
+            let weighted = rows.iter().map(|&r| at.residuals[r] * roots[r]).collect();
+            let Some(rest) = cholesky(rest) else { return plain };
+            let out = solve_factored(&rest, weighted);
+            out.iter().zip(rows).map(|(e, &r)| e / roots[r].max(1e-9)).collect()
+        };
+        let found: Vec<Vec<f64>> = blocks.par_iter().map(each).collect();
+        let mut residuals = vec![0.0; at.residuals.len()];
+        for (rows, out) in blocks.iter().zip(found) {
+            rows.iter().zip(out).for_each(|(&r, v)| residuals[r] = v);
+        }
+        residuals
+    }
+
     fn cost(&self, values: &[f64], residuals: &[f64]) -> f64 {
         let data: f64 =
             residuals.chunks(self.group).map(|g| self.loss.of(g.iter().map(|r| r * r).sum())).sum();
@@ -195,6 +227,12 @@ impl Problem<'_> {
     }
 
     fn normal(&self, values: &[f64], residuals: &[f64]) -> Normal {
+        let (columns, roots) = self.columns(values, residuals);
+        self.normal_of(&columns, values, residuals, &roots)
+    }
+
+    /// Weighted derivatives by each parameter, and the roots of the weights.
+    fn columns(&self, values: &[f64], residuals: &[f64]) -> (Vec<Vec<f64>>, Vec<f64>) {
         let roots: Vec<f64> = residuals
             .chunks(self.group)
             .flat_map(|g| {
@@ -211,8 +249,12 @@ impl Problem<'_> {
             let slopes = there.iter().zip(residuals).zip(&roots);
             slopes.map(|((a, b), w)| if a.is_finite() { w * (a - b) / step } else { 0.0 }).collect()
         };
-        let columns: Vec<Vec<f64>> = (0..values.len()).into_par_iter().map(column).collect();
-        let weighted: Vec<f64> = residuals.iter().zip(&roots).map(|(r, w)| r * w).collect();
+        let columns = (0..values.len()).into_par_iter().map(column).collect();
+        (columns, roots)
+    }
+
+    fn normal_of(&self, columns: &[Vec<f64>], values: &[f64], residuals: &[f64], roots: &[f64]) -> Normal {
+        let weighted: Vec<f64> = residuals.iter().zip(roots).map(|(r, w)| r * w).collect();
         let mut matrix: Vec<Vec<f64>> = (0..columns.len())
             .into_par_iter()
             .map(|i| (0..=i).map(|j| dot(&columns[i], &columns[j])).collect())
@@ -405,6 +447,27 @@ mod tests {
         // One is measured to 0.01, the other is as wide as its prior.
         let left = problem(&parameters, &misfit).deviations(&found);
         assert!((left[0] - 0.01).abs() < 1e-5 && (left[1] - 1.0).abs() < 1e-9, "{left:?}");
+    }
+
+    #[test]
+    fn what_is_left_out_misses_as_a_search_without_it_does() {
+        // A straight problem, where the hat matrix says exactly what leaving out does.
+        let row = |i: usize| [1.0, (i as f64 * 0.7).sin(), (i as f64 * 1.3).cos(), (i as f64 * 2.1).sin()];
+        let off = |r: [f64; 4], p: &[f64]| r[0] * p[0] + r[1] * p[1] + r[2] * p[2] - r[3];
+        let all = |p: &[f64]| -> Vec<f64> { (0..12).map(|i| off(row(i), p)).collect() };
+        let parameters = [Parameter::new(0.0, [-9.0, 9.0], 2.0); 3];
+        let whole = problem(&parameters, &all);
+        let blocks: Vec<Vec<usize>> = (0..4).map(|b| vec![b, b + 4, b + 8]).collect();
+        let guessed = whole.left_out(&solve(&whole, &GO_ON).unwrap(), &blocks);
+        for block in 0..4 {
+            let kept = |i: &usize| i % 4 != block;
+            let some = |p: &[f64]| -> Vec<f64> { (0..12).filter(kept).map(|i| off(row(i), p)).collect() };
+            let found = solve(&problem(&parameters, &some), &GO_ON).unwrap();
+            for &i in &blocks[block] {
+                let missed = off(row(i), &found.values);
+                assert!((missed - guessed[i]).abs() < 1e-6, "{missed} {}", guessed[i]);
+            }
+        }
     }
 
     #[test]

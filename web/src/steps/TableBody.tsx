@@ -1,6 +1,6 @@
 /** Table: imported tables with the encodings they expect and give, mixed by strength. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type Field, type KindInfo, type Path, type Step, type TableLine, type TableUse, type Unpicked } from "../data/client";
 import { CardPicture, useCards } from "../preview/cards";
 import { say, told, useSession } from "../session/session";
@@ -164,16 +164,24 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
 function Unpick({ use }: { use: TableUse }) {
   const [job, setJob] = useState<Unpicked | null>(null);
   const client = useQueryClient();
+  // Whoever has gone on to something else meanwhile stays there.
+  const here = useRef(true);
+  useEffect(() => {
+    here.current = true;
+    return () => void (here.current = false);
+  }, []);
   const done = async (ended: Unpicked) => {
     setJob(null);
     const production = useSession.getState().production?.id;
     if (ended.state === "failed") say(ended.failure);
     if (ended.state !== "done" || !ended.document || !production) return;
     const made = await api.createLook(production, ended.document.name, ended.document);
-    await useWork.getState().load(made.id);
     await client.invalidateQueries({ queryKey: ["looks"] });
+    const open = () => useWork.getState().load(made.id);
+    const away = here.current ? null : { label: "Open it", run: () => told(open()) };
+    if (!away) await open();
     const d = ended.distance;
-    say(`New look “${ended.document.name}”: its steps alone are ${d ? d.mean.toFixed(2) : "?"} from the table, with the remainder they are it.`);
+    say(`New look “${ended.document.name}”: its steps alone are ${d ? d.mean.toFixed(2) : "?"} from the table, with the remainder they are it.`, away);
   };
   const follow = async () => {
     let now = await api.beginUnpick(use);

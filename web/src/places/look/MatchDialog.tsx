@@ -29,9 +29,19 @@ interface Asked {
 
 const key = (look: string) => `lantern match ${look}`;
 
-function kept(look: string | null): Asked {
+/** What was asked for, without references that are gone and their pairs. */
+function kept(look: string | null, there: Set<string>): Asked {
+  const none = { references: [], pairs: [], common: "find" };
   const text = look ? localStorage.getItem(key(look)) : null;
-  return text ? (JSON.parse(text) as Asked) : { references: [], pairs: [], common: "find" };
+  if (!text) return none;
+  try {
+    const { references, pairs, common } = JSON.parse(text) as Asked;
+    const left = references.filter((r) => there.has(r));
+    const of = (p: MatchPair) => left.indexOf(references[p.of ?? 0] ?? "");
+    return { references: left, pairs: pairs.filter((p) => of(p) >= 0).map((p) => ({ ...p, of: of(p) })), common };
+  } catch {
+    return none;
+  }
 }
 
 export function MatchDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -45,7 +55,7 @@ function Open({ onClose }: { onClose: () => void }) {
   const look = useWork((s) => s.id);
   const finished = (production?.scenes ?? []).filter((s) => s.finished).flatMap((s) => s.shots);
   const own = shotsOf(production).find((s) => s.id === shot);
-  const [asked, setAsked] = useState(() => kept(look));
+  const [asked, setAsked] = useState(() => kept(look, new Set(finished.map((f) => f.id))));
   const [half, setHalf] = useState<MatchArea | null>(null);
   const [busy, setBusy] = useState(false);
   const [made, setMade] = useState<MatchDetail | null>(null);
@@ -57,6 +67,8 @@ function Open({ onClose }: { onClose: () => void }) {
   const [shown, setShown] = useState(0);
   const reference = chosen[Math.min(shown, chosen.length - 1)];
   const at = reference ? chosen.indexOf(reference) : 0;
+  const card = pictures.get(0);
+  const [aspect, setAspect] = useState(16 / 9);
   const change = (part: Partial<Asked>) => setAsked((a) => ({ ...a, ...part }));
   const pick = (f: Shot) => {
     const has = asked.references.includes(f.id);
@@ -119,11 +131,12 @@ function Open({ onClose }: { onClose: () => void }) {
         ))}
       </ul>
       <div className="grid grid-cols-2 gap-3">
-        <Drawn label="The shot" areas={asked.pairs.filter((p) => (p.of ?? 0) === at).map((p) => p.shot)} half={half} onArea={reference ? setHalf : undefined}>
-          <CardPicture picture={pictures.get(0)} size={[480, 270]} className="border-transparent" />
+        <Drawn label="The shot" aspect={card ? card.width / card.height : 16 / 9} areas={asked.pairs.filter((p) => (p.of ?? 0) === at).map((p) => p.shot)} half={half} onArea={reference ? setHalf : undefined}>
+          <CardPicture picture={card} size={[480, 270]} className="border-transparent" />
         </Drawn>
         <Drawn
           label="The reference"
+          aspect={aspect}
           areas={asked.pairs.filter((p) => (p.of ?? 0) === at).map((p) => p.reference)}
           onArea={
             half
@@ -134,7 +147,7 @@ function Open({ onClose }: { onClose: () => void }) {
               : undefined
           }
         >
-          {reference ? <img alt="" src={picture(reference, 480)} draggable={false} className="block w-full" /> : <div className="h-[180px] bg-pit" />}
+          {reference ? <img alt="" src={picture(reference, 480)} draggable={false} className="block w-full" onLoad={(e) => setAspect(e.currentTarget.naturalWidth / Math.max(1, e.currentTarget.naturalHeight))} /> : <div className="h-[180px] bg-pit" />}
         </Drawn>
       </div>
       <div className="flex items-center gap-3 pt-2">
@@ -209,8 +222,11 @@ function Report({ of: { report } }: { of: MatchDetail }) {
   );
 }
 
+/** Most of the window's height that a picture takes, in per cent: a tall one fits beside the buttons. */
+const TALLEST = 38;
+
 /** A picture that areas are drawn on. */
-function Drawn({ label, areas, half = null, onArea, children }: { label: string; areas: MatchArea[]; half?: MatchArea | null; onArea?: ((area: MatchArea) => void) | undefined; children: React.ReactNode }) {
+function Drawn({ label, aspect, areas, half = null, onArea, children }: { label: string; aspect: number; areas: MatchArea[]; half?: MatchArea | null; onArea?: ((area: MatchArea) => void) | undefined; children: React.ReactNode }) {
   const box = useRef<HTMLDivElement>(null);
   const [from, setFrom] = useState<[number, number] | null>(null);
   const [to, setTo] = useState<[number, number] | null>(null);
@@ -227,7 +243,8 @@ function Drawn({ label, areas, half = null, onArea, children }: { label: string;
       <div
         ref={box}
         data-draws={onArea ? label : undefined}
-        className={`relative touch-none ${onArea ? "cursor-crosshair" : ""}`}
+        style={{ maxWidth: `${TALLEST * aspect}vh` }}
+        className={`relative mx-auto touch-none ${onArea ? "cursor-crosshair" : ""}`}
         onPointerDown={(e) => {
           if (!onArea) return;
           e.currentTarget.setPointerCapture(e.pointerId);
