@@ -3,11 +3,13 @@
 pub mod aim;
 pub mod features;
 pub mod model;
+pub mod patch;
 pub mod reading;
 pub mod references;
 pub mod shot;
 pub mod small;
 pub mod stock;
+pub mod taken;
 pub mod trained;
 pub mod training;
 pub mod transport;

@@ -1,5 +1,6 @@
 //! The JSON API. One file a resource; the whole URL map is [`routes`].
 
+pub mod boards;
 pub mod catalogue;
 pub mod constants;
 pub mod handoffs;
@@ -19,6 +20,7 @@ pub mod shelf;
 pub mod shots;
 pub mod stocks;
 pub mod tables;
+mod waited;
 
 use crate::error::ApiError;
 use actix_web::web::{self, ServiceConfig};

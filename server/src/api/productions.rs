@@ -1,5 +1,6 @@
 //! Productions with their scenes and shots; copied, and carried elsewhere as one file.
 
+use super::boards::BoardTableDetail;
 use super::json::Body;
 use super::profiles::ProfileDetail;
 use super::scenes::clean;
@@ -8,6 +9,7 @@ use crate::jobs::Jobs;
 use crate::media::bundle;
 use crate::preview::Studio;
 use crate::store::Store;
+use crate::store::boards::BoardTable;
 use crate::store::ids::{ProductionId, SceneId, ShotId};
 use crate::store::looks::LookRow;
 use crate::store::manifest::Manifest;
@@ -56,6 +58,8 @@ pub struct SceneDetail {
     pub finished: bool,
     /// Its shots in order.
     pub shots: Vec<ShotDetail>,
+    /// The tables that stand beside finished stills.
+    pub tables: Vec<BoardTableDetail>,
 }
 
 /// A shot.
@@ -95,6 +99,12 @@ pub struct ShotDetail {
     pub arriving: Option<f64>,
     /// What is wrong with it, in words.
     pub warnings: Vec<String>,
+    /// What somebody notes of it.
+    pub note: String,
+    /// Words that it is found by.
+    pub tags: String,
+    /// The still that shows the same set-up in the camera's plain display profile.
+    pub contrast: Option<ShotId>,
 }
 
 /// What is known of a shot's frames together.
@@ -192,6 +202,9 @@ impl ShotDetail {
             trim_revision: s.trim_revision,
             revision: s.revision,
             arriving,
+            note: s.note,
+            tags: s.tags,
+            contrast: s.contrast,
         })
     }
 }
@@ -225,7 +238,10 @@ pub async fn show(
                         ShotDetail::of(c, s, arriving)
                     })
                     .collect::<ApiResult<_>>()?;
-                scenes.push(SceneDetail { id: scene.id, name: scene.name, finished: scene.finished, shots });
+                let tables = BoardTable::of_scene(c, &scene.id)?;
+                let tables = tables.into_iter().map(BoardTableDetail::of).collect::<ApiResult<_>>()?;
+                let (id, name, finished) = (scene.id, scene.name, scene.finished);
+                scenes.push(SceneDetail { id, name, finished, shots, tables });
             }
             Ok(ProductionDetail { id: production.id, name: production.name, profiles, scenes })
         })

@@ -1,17 +1,20 @@
 //! Matching a shot to references: finished stills of the production.
 
 use super::json::Body;
+use super::waited::Waited;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::ids::ShotId;
 use actix_web::web;
 use lantern_core::look::{Group, Path, Step};
+use lantern_core::matching::patch::{self, PatchPair};
 use lantern_core::matching::reading::{self, PictureReading};
 use lantern_core::matching::references::{Common, Pair, Report, Request, match_shot};
 use lantern_core::matching::small::Small;
+use lantern_core::matching::taken::{self, Part};
+use lantern_core::scope::Area;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use std::sync::atomic::AtomicBool;
 
 /// The most references of one match.
 const MOST_REFERENCES: usize = 12;
@@ -69,7 +72,7 @@ impl Studio {
     }
 }
 
-/// Matches a shot to references.
+/// Matches a shot to references. Stops where nobody waits for it any more.
 pub async fn matched(
     studio: web::Data<Studio>,
     body: Body<MatchReferences>,
@@ -78,6 +81,8 @@ pub async fn matched(
     if body.references.len() > MOST_REFERENCES {
         return Err(ApiError::Invalid(format!("a match takes up to {MOST_REFERENCES} references")));
     }
+    let waited = Waited::default();
+    let stop = waited.0.clone();
     let made = web::block(move || -> ApiResult<MatchDetail> {
         let shot = studio.reduced(&body.shot, body.frame, &body.path)?;
         let references = body.references.iter().map(|r| studio.reduced(r, None, &Path::default()));
@@ -90,10 +95,97 @@ pub async fn matched(
             strength: body.strength,
             name: &body.name,
         };
-        let go_on = AtomicBool::new(false);
-        let found = match_shot(&request, &go_on).map_err(|e| ApiError::Invalid(e.to_string()))?;
+        let found = match_shot(&request, &stop).map_err(|e| ApiError::Invalid(e.to_string()))?;
         let found = found.ok_or_else(|| ApiError::internal("the match was stopped"))?;
         Ok(MatchDetail { group: found.group, steps: found.steps, report: found.report })
+    });
+    let made = made.await??;
+    drop(waited);
+    Ok(web::Json(made))
+}
+
+/// A shot as it is seen under a path.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct Seen {
+    /// The shot.
+    pub shot: ShotId,
+    /// Its frame by its place in the order; the poster where none is said.
+    #[serde(default)]
+    pub frame: Option<u32>,
+    /// The path, over the shot's own trim.
+    #[serde(default)]
+    pub path: Path,
+}
+
+/// What a shot is by its tones and colours under a path.
+pub async fn read_seen(studio: web::Data<Studio>, body: Body<Seen>) -> ApiResult<web::Json<PictureReading>> {
+    let read = web::block(move || {
+        studio.reduced(&body.shot, body.frame, &body.path).map(|small| reading::of_picture(&small))
+    });
+    Ok(web::Json(read.await??))
+}
+
+/// A part of a reference's reading to take over.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct TakePart {
+    /// What the step is made for, as it is seen without it.
+    #[serde(flatten)]
+    pub seen: Seen,
+    /// The reference.
+    pub reference: ShotId,
+    /// The part.
+    pub part: Part,
+    /// What the reference is called.
+    pub name: String,
+    /// The id that the step has.
+    pub id: String,
+}
+
+/// A step that takes a part of a reference over.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct TakenPart {
+    /// The step; none where both are alike in it.
+    pub step: Option<Step>,
+}
+
+/// A part of a reference's reading as a step.
+pub async fn taken(studio: web::Data<Studio>, body: Body<TakePart>) -> ApiResult<web::Json<TakenPart>> {
+    let made = web::block(move || -> ApiResult<TakenPart> {
+        let own = studio.reduced(&body.seen.shot, body.seen.frame, &body.seen.path)?;
+        let its = studio.reduced(&body.reference, None, &Path::default())?;
+        let [own, its] = [own, its].map(|small| reading::of_picture(&small));
+        let id: String = body.id.chars().take(100).collect();
+        Ok(TakenPart { step: taken::taken(body.part, &its, &own, &id, &body.name) })
+    });
+    Ok(web::Json(made.await??))
+}
+
+/// Areas of two pictures to compare.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ComparePatches {
+    /// The shot as it is seen.
+    #[serde(flatten)]
+    pub seen: Seen,
+    /// An area of it.
+    pub area: Area,
+    /// The other picture: a reference.
+    pub reference: ShotId,
+    /// An area of that.
+    pub reference_area: Area,
+}
+
+/// Areas of two pictures compared: every pixel in them, as light on the display.
+pub async fn patches(
+    studio: web::Data<Studio>,
+    body: Body<ComparePatches>,
+) -> ApiResult<web::Json<PatchPair>> {
+    let made = web::block(move || -> ApiResult<PatchPair> {
+        let own = studio.reduced(&body.seen.shot, body.seen.frame, &body.seen.path)?;
+        let its = studio.reduced(&body.reference, None, &Path::default())?;
+        let empty = || ApiError::Invalid("an area holds no pixel: draw it larger".into());
+        let [a, b] = [(&own, &body.area), (&its, &body.reference_area)]
+            .map(|(small, area)| patch::of_patch(small, area).ok_or_else(empty));
+        Ok(PatchPair::of(a?, b?))
     });
     Ok(web::Json(made.await??))
 }

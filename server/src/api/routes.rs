@@ -2,8 +2,8 @@
 
 use super::json::Answer;
 use super::{
-    catalogue, handoffs, incoming, looks, paths, productions, profiles, references, scenes, sequences, shelf,
-    shots, stocks, tables,
+    boards, catalogue, handoffs, incoming, looks, paths, productions, profiles, references, scenes,
+    sequences, shelf, shots, stocks, tables,
 };
 use crate::error::ApiResult;
 use crate::media::incoming::MOST_BYTES;
@@ -149,6 +149,12 @@ pub fn calls() -> Vec<Call> {
         Call::get("/api/productions/{id}/stocks", "Film stocks to choose from", stocks::of_production),
         Call::post("/api/stocks/measured", "The stock that wedges make of another", stocks::measure)
             .takes::<stocks::MeasureStock>(),
+        Call::post(
+            "/api/stocks/film",
+            "The negative and print that patches or a table make",
+            stocks::fit_film,
+        )
+        .takes::<stocks::FitFilm>(),
         Call::get("/api/stock-fields", "Parameters of a stock's parts", stocks::fields),
         Call::get("/api/scopes", "What stands still in the scopes", catalogue::scopes),
         Call::get("/api/look-schema", "JSON Schema of look files", catalogue::look_schema),
@@ -249,6 +255,24 @@ pub fn calls() -> Vec<Call> {
             .file(tables::MOST_BYTES),
         Call::post("/api/references/match", "Steps that bring a shot to references", references::matched)
             .takes::<references::MatchReferences>(),
+        Call::post("/api/scenes/{id}/tables", "Puts a table on a board", boards::put)
+            .takes::<boards::PutOnBoard>(),
+        Call::put("/api/board-tables/{id}", "Changes a table on a board", boards::edit)
+            .takes::<boards::EditBoardTable>(),
+        Call::delete("/api/board-tables/{id}", "Takes a table from its board", boards::delete),
+        Call::post("/api/board-tables/{id}/restore", "Puts a table back on its board", boards::restore),
+        Call::post("/api/shots/{id}/kept", "Keeps a frame as a still of a board", boards::keep_frame)
+            .takes::<boards::KeepFrame>(),
+        Call::post(
+            "/api/references/reading",
+            "Tones and colours of a shot under a path",
+            references::read_seen,
+        )
+        .takes::<references::Seen>(),
+        Call::post("/api/references/taken", "A part of a reference's reading as a step", references::taken)
+            .takes::<references::TakePart>(),
+        Call::post("/api/references/patches", "Areas of two pictures compared", references::patches)
+            .takes::<references::ComparePatches>(),
         Call::get("/api/shots/{id}/reading", "Tones and colours of a shot", references::read),
         Call::post("/api/tables/reading", "What a table does", tables::read).takes::<tables::ReadTable>(),
         Call::post("/api/unpicks", "Begins to take a table apart", tables::begin_unpick)

@@ -64,7 +64,13 @@ pub async fn create(
         let production = Production::find(c, &id)?;
         let scene = Scene::at_end(c, &production.id, name, body.finished)?;
         scene.insert(c)?;
-        Ok(SceneDetail { id: scene.id, name: scene.name, finished: scene.finished, shots: Vec::new() })
+        Ok(SceneDetail {
+            id: scene.id,
+            name: scene.name,
+            finished: scene.finished,
+            shots: Vec::new(),
+            tables: Vec::new(),
+        })
     });
     Ok(web::Json(made.await?))
 }

@@ -10,6 +10,7 @@ use crate::preview::light::{Dropped, DropperRequest, MatchRequest};
 use crate::preview::proxy::{FrameSource, Haste};
 use crate::store::Store;
 use crate::store::ids::ShotId;
+use crate::store::productions::Production;
 use crate::store::shots::{Frame, RATES, Shot, ShotPatch};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
@@ -40,9 +41,23 @@ pub struct EditShot {
     pub in_frame: Option<i32>,
     /// The last frame that counts; -1 for the last there is.
     pub out_frame: Option<i32>,
+    /// What somebody notes of it.
+    pub note: Option<String>,
+    /// Words that it is found by.
+    pub tags: Option<String>,
+    /// The still that is its contrast frame; an empty id for none.
+    pub contrast: Option<ShotId>,
     /// The revision of the shot that the change was made to; without one it wins over any.
     pub revision: Option<i32>,
 }
+
+/// A note or words as they are kept: without control characters but the ends of lines.
+pub(super) fn words(text: &str) -> String {
+    text.trim().chars().filter(|c| !c.is_control() || *c == '\n').take(MOST_WORDS).collect()
+}
+
+/// The longest note, in characters.
+pub const MOST_WORDS: usize = 2000;
 
 /// A shot's trim.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -116,12 +131,33 @@ pub async fn edit(
         if let Some(rate) = body.rate.filter(|rate| !RATES.contains(rate)) {
             return Err(ApiError::Invalid(format!("{rate} frames a second is no rate: 0.1 to 1000 are")));
         }
+        patch.note = body.note.as_deref().map(words);
+        patch.tags = body.tags.as_deref().map(words);
+        patch.contrast = contrast(c, &id, &production, body.contrast.as_ref())?;
         cut(&mut patch, &row, &body, Frame::of_shot(c, &id)?.len() as i32)?;
         Shot::patch(c, &id, &patch)?;
         let (changed, _) = Shot::find(c, &id)?;
         ShotDetail::of(c, changed, arriving)
     });
     Ok(web::Json(row.await?))
+}
+
+/// The still that becomes a shot's contrast frame: one of the same production, and not the shot itself.
+fn contrast(
+    c: &mut diesel::SqliteConnection,
+    shot: &ShotId,
+    production: &Production,
+    still: Option<&ShotId>,
+) -> ApiResult<Option<Option<ShotId>>> {
+    let Some(still) = still else { return Ok(None) };
+    if still.as_str().is_empty() {
+        return Ok(Some(None));
+    }
+    let (_, its) = Shot::find(c, still)?;
+    if still == shot || its.id != production.id {
+        return Err(ApiError::Invalid("a contrast frame is another still of the same production".into()));
+    }
+    Ok(Some(Some(still.clone())))
 }
 
 /// Sets in, out and poster, all inside the shot and in before out.

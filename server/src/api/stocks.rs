@@ -1,15 +1,21 @@
 //! Film stocks: those that ship, and those of a production's own looks.
 
 use super::json::Body;
+use super::waited::Waited;
 use crate::error::{ApiError, ApiResult};
+use crate::preview::Studio;
 use crate::store::ids::ProductionId;
 use crate::store::{Store, looks::LookRow};
 use actix_web::web;
+use lantern_core::film::measured::Measured;
 use lantern_core::film::stock::{
     Band, Layer, LayerGrain, NegativeStock, Neighbour, PrintStock, Taking, negatives, prints,
 };
 use lantern_core::film::wedge;
 use lantern_core::look::Look;
+use lantern_core::matching::stock::print_table::{self, Held};
+use lantern_core::matching::stock::{Film, FilmError, Known, patches};
+use lantern_core::numeric::least_squares::unwatched;
 use lantern_core::step::{Values, field::Field};
 use lantern_formats::measurements;
 use schemars::JsonSchema;
@@ -129,6 +135,88 @@ pub async fn measure(body: Body<MeasureStock>) -> ApiResult<web::Json<MeasuredSt
         }
     });
     Ok(web::Json(made.await??))
+}
+
+/// A film to fit: negative and print together.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct FitFilm {
+    /// The negative or reversal that it is begun with.
+    pub negative: Box<NegativeStock>,
+    /// The print that it is begun with; a reversal has none.
+    #[serde(default)]
+    pub print: Option<Box<PrintStock>>,
+    /// The negative is known and held as it is.
+    #[serde(default)]
+    pub negative_known: bool,
+    /// The print is.
+    #[serde(default)]
+    pub print_known: bool,
+    /// Patches of a chart, as CSV.
+    #[serde(default)]
+    pub patches: Option<WedgeFile>,
+    /// A table that holds a negative and a print, in place of patches.
+    #[serde(default)]
+    pub table: Option<super::tables::UnpickTable>,
+}
+
+/// A film that was fitted.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct FittedFilm {
+    /// The negative or reversal, with what it was measured from.
+    pub negative: NegativeStock,
+    /// The print.
+    pub print: Option<PrintStock>,
+    /// Printer points of red, green and blue light.
+    pub points: [f64; 3],
+    /// Screen black, 0..1.
+    pub black: f64,
+}
+
+/// Fits a negative and a print to patches or to a print table. Stops where nobody waits for it any more.
+pub async fn fit_film(studio: web::Data<Studio>, body: Body<FitFilm>) -> ApiResult<web::Json<FittedFilm>> {
+    let waited = Waited::default();
+    let stop = waited.0.clone();
+    let made = web::block(move || -> ApiResult<FittedFilm> {
+        let FitFilm { negative, print, negative_known, print_known, patches: data, table } =
+            body.into_inner();
+        let refused = |e: lantern_core::field::ValueError| ApiError::Invalid(e.to_string());
+        let wrong = |e: FilmError| ApiError::Invalid(e.to_string());
+        negative.check().map_err(refused)?;
+        print.iter().try_for_each(|p| p.check()).map_err(refused)?;
+        let wedges = |m: &Option<Measured>| m.as_ref().is_some_and(|m| !m.wedges.is_empty());
+        let known = Known {
+            negative_curves: wedges(&negative.measured),
+            print_curves: print.as_ref().is_some_and(|p| wedges(&p.measured)),
+            print: print_known,
+            negative: negative_known,
+        };
+        if known.negative && (known.print || print.is_none()) {
+            return Err(ApiError::Invalid("with both stocks known there is nothing left to fit".into()));
+        }
+        let start = Film::new(*negative, print.map(|p| *p)).map_err(wrong)?;
+        let fitted = match (data, table) {
+            (Some(file), None) => {
+                let read = measurements::patches(file.text.as_bytes());
+                let patches = read.map_err(|e| ApiError::Invalid(format!("{}: {e}", file.name)))?;
+                patches::fit(&start, &patches, known, &unwatched, &stop).map_err(wrong)?
+            }
+            (None, Some(of)) => {
+                let table = studio.media.table(&of.table).ok_or(ApiError::NotFound("table"))?;
+                let unknown =
+                    || ApiError::Invalid("there is no such encoding; /api/encodings lists them".into());
+                let from = of.from.encoding().ok_or_else(unknown)?;
+                let to = of.to.encoding().ok_or_else(unknown)?;
+                let held = Held { name: &of.name, table: &table, from: &from, to: &to };
+                print_table::fit(&[start], held, known, &unwatched, &stop).map_err(wrong)?
+            }
+            _ => return Err(ApiError::Invalid("give patches or a print table, one of the two".into())),
+        };
+        let Film { negative, print, points, black } = fitted.film;
+        Ok(FittedFilm { negative, print, points, black })
+    });
+    let made = made.await??;
+    drop(waited);
+    Ok(web::Json(made))
 }
 
 /// What a stock's parts hold.

@@ -58,6 +58,8 @@ macro_rules! ids {
 }
 
 ids! {
+    /// Of a table on a board.
+    BoardTableId
     /// The id of a production.
     ProductionId
     /// The id of a scene.

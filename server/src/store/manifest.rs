@@ -1,21 +1,23 @@
 //! A whole production as one document: what a production file holds, and what a copy is made from. Files are named by
 //! their hashes only.
 
+use super::boards::BoardTable;
 use super::handoffs::Handoff;
-use super::ids::{HandoffId, ProductionId, ProfileId, SceneId};
+use super::ids::{BoardTableId, HandoffId, ProductionId, ProfileId, SceneId, ShotId};
 use super::looks::{LookRow, Version};
 use super::productions::{Media, MediaKind, PROFILE, Production};
 use super::profiles::{Profile, ProfileBody};
 use super::scenes::Scene;
-use super::shots::{Frame, Shot};
+use super::shots::{Frame, Shot, ShotPatch};
 use crate::error::{ApiError, ApiResult};
 use diesel::SqliteConnection;
 use lantern_core::look::{Look, Path};
+use lantern_core::step::TableEncoding;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// The version that this code writes.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 
 /// A production.
 #[derive(Debug, Serialize, Deserialize)]
@@ -57,6 +59,27 @@ pub struct ManifestScene {
     pub finished: bool,
     /// Its shots in order.
     pub shots: Vec<ManifestShot>,
+    /// The tables that stand beside finished stills; since version 2.
+    #[serde(default)]
+    pub tables: Vec<ManifestBoardTable>,
+}
+
+/// A table on a board.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestBoardTable {
+    /// Its name.
+    pub name: String,
+    /// What somebody notes of it.
+    pub note: String,
+    /// Words that it is found by.
+    pub tags: String,
+    /// The hash of its contents.
+    pub table: String,
+    /// The encoding that it expects.
+    pub from: TableEncoding,
+    /// The encoding that it gives.
+    pub to: TableEncoding,
 }
 
 /// A shot.
@@ -83,6 +106,15 @@ pub struct ManifestShot {
     pub trim: Path,
     /// Its frames.
     pub frames: Vec<ManifestFrame>,
+    /// What somebody notes of it; since version 2.
+    #[serde(default)]
+    pub note: String,
+    /// Words that it is found by; since version 2.
+    #[serde(default)]
+    pub tags: String,
+    /// Its contrast frame, by the places of its scene and of itself there; since version 2.
+    #[serde(default)]
+    pub contrast: Option<[usize; 2]>,
 }
 
 /// A frame.
@@ -176,9 +208,22 @@ impl Manifest {
             .map(|p| Ok(ManifestProfile { body: p.body()?, id: p.id.to_string(), table: p.table_hash }))
             .collect::<ApiResult<_>>()?;
         let mut scenes = Vec::new();
-        for (scene, shots) in production.scenes(c)? {
-            let shots = shots.into_iter().map(|s| ManifestShot::of(c, s)).collect::<ApiResult<_>>()?;
-            scenes.push(ManifestScene { name: scene.name, finished: scene.finished, shots });
+        let all = production.scenes(c)?;
+        let places: HashMap<ShotId, [usize; 2]> = (0..)
+            .zip(&all)
+            .flat_map(|(i, (_, shots))| (0..).zip(shots).map(move |(j, s)| (s.id.clone(), [i, j])))
+            .collect();
+        for (scene, shots) in all {
+            let shots = shots
+                .into_iter()
+                .map(|s| {
+                    let contrast = s.contrast.as_ref().and_then(|id| places.get(id).copied());
+                    Ok(ManifestShot { contrast, ..ManifestShot::of(c, s)? })
+                })
+                .collect::<ApiResult<_>>()?;
+            let tables = BoardTable::of_scene(c, &scene.id)?;
+            let tables = tables.into_iter().map(ManifestBoardTable::of).collect::<ApiResult<_>>()?;
+            scenes.push(ManifestScene { name: scene.name, finished: scene.finished, shots, tables });
         }
         let looks = LookRow::of_production(c, &production.id)?
             .into_iter()
@@ -212,7 +257,14 @@ impl Manifest {
         let frames = self.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| &s.frames);
         let tables = self.profiles.iter().filter_map(|p| p.table.as_deref());
         let handoffs = self.looks.iter().flat_map(|l| &l.handoffs).map(|h| h.table.as_str());
-        frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).chain(self.step_tables()).collect()
+        let boards = self.board_tables();
+        let own = frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).chain(boards);
+        own.chain(self.step_tables()).collect()
+    }
+
+    /// The hashes of the tables on its boards.
+    fn board_tables(&self) -> impl Iterator<Item = &str> {
+        self.scenes.iter().flat_map(|s| &s.tables).map(|t| t.table.as_str())
     }
 
     /// The hashes of the tables that steps of its looks, versions and trims use.
@@ -236,6 +288,7 @@ impl Manifest {
                 let length = sizes.get(hash).copied().unwrap_or(0);
                 let table = self.profiles.iter().any(|p| p.table.as_deref() == Some(hash))
                     || self.looks.iter().flat_map(|l| &l.handoffs).any(|h| h.table == hash)
+                    || self.board_tables().any(|h| h == hash)
                     || self.step_tables().any(|h| h == hash);
                 let kind = if table { MediaKind::Table } else { MediaKind::Picture };
                 Media::of(kind, hash.into(), length).insert(c)?;
@@ -258,12 +311,23 @@ impl Manifest {
                 }
                 .insert(c)?;
             }
+            let mut put: Vec<Vec<ShotId>> = Vec::new();
             for (position, s) in (0..).zip(&self.scenes) {
                 let (id, production_id) = (SceneId::fresh(), production.id.clone());
                 let scene = Scene { id, production_id, position, name: s.name.clone(), finished: s.finished };
                 scene.insert(c)?;
-                for shot in &s.shots {
-                    shot.put(c, &scene.id, sizes, &fresh)?;
+                for (position, table) in (0..).zip(&s.tables) {
+                    table.put(c, &scene.id, position)?;
+                }
+                let shots = s.shots.iter().map(|shot| shot.put(c, &scene.id, sizes, &fresh));
+                put.push(shots.collect::<ApiResult<Vec<_>>>()?);
+            }
+            for (scene, ids) in self.scenes.iter().zip(&put) {
+                for (shot, id) in scene.shots.iter().zip(ids) {
+                    let still = shot.contrast.and_then(|[i, j]| put.get(i)?.get(j)).cloned();
+                    if still.is_some() {
+                        Shot::patch(c, id, &ShotPatch { contrast: Some(still), ..Default::default() })?;
+                    }
                 }
             }
             for look in &self.looks {
@@ -296,6 +360,9 @@ impl ManifestShot {
         Ok(Self {
             frames: frames.collect(),
             trim: s.trim()?,
+            contrast: None,
+            note: s.note,
+            tags: s.tags,
             name: s.name,
             encoding: s.encoding,
             encoding_reason: s.encoding_reason,
@@ -313,7 +380,7 @@ impl ManifestShot {
         scene: &SceneId,
         sizes: &BTreeMap<String, u64>,
         fresh: &dyn Fn(&str) -> String,
-    ) -> ApiResult<()> {
+    ) -> ApiResult<ShotId> {
         let encoding = renamed(&self.encoding, fresh);
         let shot = Shot {
             encoding,
@@ -324,6 +391,8 @@ impl ManifestShot {
             out_frame: self.out_frame,
             expected: self.expected,
             trim: serde_json::to_string(&self.trim).map_err(ApiError::internal)?,
+            note: self.note.clone(),
+            tags: self.tags.clone(),
             ..Shot::new(c, scene, &self.name)?
         };
         shot.insert(c)?;
@@ -341,7 +410,36 @@ impl ManifestShot {
             }
             .put(c)?;
         }
-        Ok(())
+        Ok(shot.id)
+    }
+}
+
+impl ManifestBoardTable {
+    fn of(row: BoardTable) -> ApiResult<Self> {
+        Ok(Self {
+            from: json(&row.from_encoding)?,
+            to: json(&row.to_encoding)?,
+            name: row.name,
+            note: row.note,
+            tags: row.tags,
+            table: row.table_hash,
+        })
+    }
+
+    fn put(&self, c: &mut SqliteConnection, scene: &SceneId, position: i32) -> ApiResult<()> {
+        let text = |e: &TableEncoding| serde_json::to_string(e).map_err(ApiError::internal);
+        BoardTable {
+            id: BoardTableId::fresh(),
+            scene_id: scene.clone(),
+            position,
+            name: self.name.clone(),
+            note: self.note.clone(),
+            tags: self.tags.clone(),
+            table_hash: self.table.clone(),
+            from_encoding: text(&self.from)?,
+            to_encoding: text(&self.to)?,
+        }
+        .insert(c)
     }
 }
 

@@ -12,7 +12,8 @@ use lantern_core::look::MAX_NAME;
 use lantern_core::picture::check_size;
 use std::collections::BTreeSet;
 
-/// The longest name of anything, in characters.
+/// The longest note, in characters.
+const MOST_WORDS: usize = 2000;
 /// The longest name of a file, in bytes, as file systems have it.
 const MOST_FILE_NAME: usize = 255;
 /// The longest word on why a shot has its encoding.
@@ -22,6 +23,13 @@ fn name(what: &str, text: &str) -> ApiResult<()> {
     let fine =
         !text.trim().is_empty() && text.chars().count() <= MAX_NAME && !text.chars().any(char::is_control);
     if fine { Ok(()) } else { Err(wrong(format!("{what} has no name of 1 to {MAX_NAME} characters"))) }
+}
+
+/// Notes and tags.
+fn noted(what: &str, texts: &[&String]) -> ApiResult<()> {
+    let fine =
+        |t: &&String| t.chars().count() <= MOST_WORDS && !t.chars().any(|c| c.is_control() && c != '\n');
+    if texts.iter().all(|t| fine(t)) { Ok(()) } else { Err(wrong(format!("{what} has a note that is none"))) }
 }
 
 /// A name of a file alone: no folders, nothing that a header or a shell would read otherwise.
@@ -69,6 +77,20 @@ impl Manifest {
         for scene in &self.scenes {
             name("a scene", &scene.name)?;
             scene.shots.iter().try_for_each(|shot| shot.check(&known))?;
+            for table in &scene.tables {
+                name("a table of a board", &table.name)?;
+                noted("a table of a board", &[&table.note, &table.tags])?;
+                if table.from.encoding().is_none() || table.to.encoding().is_none() {
+                    return Err(wrong(format!(
+                        "the table “{}” goes between encodings that are not known",
+                        table.name
+                    )));
+                }
+            }
+            let there = |[i, j]: [usize; 2]| self.scenes.get(i).is_some_and(|s| j < s.shots.len());
+            if scene.shots.iter().filter_map(|s| s.contrast).any(|at| !there(at)) {
+                return Err(wrong("a shot has a contrast frame that is not there"));
+            }
         }
         self.looks.iter().try_for_each(|look| look.check(&known))
     }
@@ -77,6 +99,7 @@ impl Manifest {
 impl ManifestShot {
     fn check(&self, known: &dyn Fn(&str) -> bool) -> ApiResult<()> {
         name("a shot", &self.name)?;
+        noted("a shot", &[&self.note, &self.tags])?;
         let wrong = |why: String| Err(wrong(format!("“{}” {why}", self.name)));
         self.trim.check_trim()?;
         if !self.encoding.is_empty() && !known(&self.encoding) {

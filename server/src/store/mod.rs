@@ -1,5 +1,6 @@
 //! The database: SQLite in WAL mode through Diesel. One file a table; nothing else writes SQL.
 
+pub mod boards;
 pub mod handoffs;
 pub mod ids;
 pub mod looks;

@@ -46,6 +46,11 @@ pub struct Media {
 }
 
 impl Media {
+    /// Whether a file of this hash is known.
+    pub fn is_there(c: &mut SqliteConnection, hash: &str) -> ApiResult<bool> {
+        Ok(diesel::select(diesel::dsl::exists(media::table.find(hash))).get_result(c)?)
+    }
+
     /// The row of a file that lies in the media folder under its hash.
     pub fn of(kind: MediaKind, hash: String, length: u64) -> Self {
         let kind = match kind {

@@ -46,6 +46,24 @@ diesel::table! {
         trim_revision -> Integer,
         arrival -> Text,
         revision -> Integer,
+        note -> Text,
+        tags -> Text,
+        contrast -> Nullable<Text>,
+        deleted_at -> Nullable<BigInt>,
+    }
+}
+
+diesel::table! {
+    board_tables (id) {
+        id -> Text,
+        scene_id -> Text,
+        position -> Integer,
+        name -> Text,
+        note -> Text,
+        tags -> Text,
+        table_hash -> Text,
+        from_encoding -> Text,
+        to_encoding -> Text,
         deleted_at -> Nullable<BigInt>,
     }
 }

@@ -47,6 +47,12 @@ pub struct Shot {
     pub arrival: String,
     /// Rises with every accepted change of anything else.
     pub revision: i32,
+    /// What somebody notes of it.
+    pub note: String,
+    /// Words that it is found by.
+    pub tags: String,
+    /// The still that shows the same set-up in the camera's plain display profile.
+    pub contrast: Option<ShotId>,
 }
 
 /// What [`Shot::arrival`] says while files come in.
@@ -74,6 +80,12 @@ pub struct ShotPatch {
     pub expected: Option<i32>,
     /// How its files came in.
     pub arrival: Option<String>,
+    /// What somebody notes of it.
+    pub note: Option<String>,
+    /// Words that it is found by.
+    pub tags: Option<String>,
+    /// Its contrast frame, or none.
+    pub contrast: Option<Option<ShotId>>,
 }
 
 /// A frame of a shot; a still has one.
@@ -117,6 +129,9 @@ impl Shot {
             trim_revision: 1,
             arrival: String::new(),
             revision: 1,
+            note: String::new(),
+            tags: String::new(),
+            contrast: None,
         })
     }
 

@@ -1,0 +1,4 @@
+DROP TABLE board_tables;
+ALTER TABLE shots DROP COLUMN contrast;
+ALTER TABLE shots DROP COLUMN tags;
+ALTER TABLE shots DROP COLUMN note;
