@@ -9,6 +9,7 @@ const LAYERS = [
   "document", // the look or trim in hand: edits, undo, saving
   "gestures", // press, move, let go
   "ui", // buttons, fields, menus, dialogs
+  "intake", // what comes in, and in which order it stands
   "commands", // what is done to a path
   "instruments", // scopes
   "steps", // panels of steps

@@ -3,9 +3,7 @@
 use super::encoding;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
-use lantern_core::bake::{Bake, bake};
 use lantern_core::colour::Encoding;
-use lantern_core::graph::Program;
 use lantern_core::look::Path as Steps;
 use lantern_core::matching::{reading, small::Small};
 use serde_json::{Value, json};
@@ -50,12 +48,8 @@ impl Read {
         if has("json") {
             let look = files::look(&self.file)?;
             let (from, to) = (said(&self.from, "acescct")?, said(&self.to, "rec709")?);
-            let program = Program::compile(&look.path, &from, &to).map_err(|e| self.fail(&e))?;
-            let plan = Bake::plan(&from, 33);
-            let table =
-                bake(&program, &plan, &look.name, &AtomicBool::new(false)).map_err(|e| self.fail(&e))?;
-            let table = table.ok_or_else(|| self.fail(&"it was stopped"))?;
-            let reading = reading::of_table(&table, &from, &to).map_err(|e| self.fail(&e))?;
+            let reading = reading::of_look(&look.path, &from, &to, &AtomicBool::new(false));
+            let reading = reading.map_err(|e| self.fail(&e))?.ok_or_else(|| self.fail(&"it was stopped"))?;
             return self.found(&format!("a look, from {} to {}", from.id, to.id), &reading);
         }
         if has("cube") || self.to.is_some() {

@@ -1,7 +1,7 @@
 //! What a table does and what a picture is, as a person reads it: for drawings and for words.
 
 use super::small::{Small, plane, screen};
-use crate::bake::{Judgement, judge};
+use crate::bake::{Bake, Judgement, bake, judge};
 use crate::colour::axis::Axis;
 use crate::colour::plane::{SKIN_DEGREES, polar};
 use crate::colour::{Encoding, Reference, Zone};
@@ -11,6 +11,7 @@ use crate::numeric::percentile::percentile;
 use crate::table::Table;
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::sync::atomic::AtomicBool;
 
 /// Greys that the neutral scale is read at.
 const GREYS: usize = 65;
@@ -144,6 +145,21 @@ pub fn of_table(table: &Table, from: &Encoding, to: &Encoding) -> Result<TableRe
     };
     reading.says = sentences(&reading);
     Ok(reading)
+}
+
+/// Points on a side of the table that a look is read through.
+const LOOK_POINTS: usize = 33;
+
+/// Reads what of a look goes into a table between two encodings. `None` where it was stopped.
+pub fn of_look(
+    path: &Path,
+    from: &Encoding,
+    to: &Encoding,
+    stop: &AtomicBool,
+) -> Result<Option<TableReading>, CompileError> {
+    let program = Program::compile(path, from, to)?;
+    let table = bake(&program, &Bake::plan(from, LOOK_POINTS), "", stop).ok().flatten();
+    table.map(|t| of_table(&t, from, to)).transpose()
 }
 
 fn sentences(r: &TableReading) -> Vec<String> {

@@ -275,6 +275,8 @@ pub fn calls() -> Vec<Call> {
             .takes::<references::ComparePatches>(),
         Call::get("/api/shots/{id}/reading", "Tones and colours of a shot", references::read),
         Call::post("/api/tables/reading", "What a table does", tables::read).takes::<tables::ReadTable>(),
+        Call::post("/api/paths/reading", "What a look does, as a table's reading", tables::read_path)
+            .takes::<tables::ReadPath>(),
         Call::post("/api/unpicks", "Begins to take a table apart", tables::begin_unpick)
             .takes::<tables::UnpickTable>(),
         Call::get("/api/unpicks/{id}", "How far a table that is taken apart has come", tables::show_unpick),

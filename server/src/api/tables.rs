@@ -1,6 +1,7 @@
 //! Tables and colour decision lists that are brought in for steps.
 
 use super::json::{Answer, Body, answer};
+use super::waited::Waited;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::jobs::unpick::{self, Ended};
@@ -8,7 +9,7 @@ use crate::preview::Studio;
 use crate::store::productions::{Media, MediaKind};
 use actix_web::{HttpResponse, web};
 use lantern_core::colour::Encoding;
-use lantern_core::look::Look;
+use lantern_core::look::{Look, Path};
 use lantern_core::matching::reading::{self, TableReading};
 use lantern_core::matching::unpick::Distance;
 use lantern_core::step::{SlopeOffsetPower, TableEncoding, Values};
@@ -116,6 +117,40 @@ pub async fn read(studio: web::Data<Studio>, body: Body<ReadTable>) -> ApiResult
         reading::of_table(&table, &from, &to).map_err(|e| ApiError::Invalid(e.to_string()))
     });
     Ok(web::Json(read.await??))
+}
+
+/// A path between encodings.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ReadPath {
+    /// The path.
+    pub path: Path,
+    /// The encoding that it is given.
+    pub from: TableEncoding,
+    /// The encoding that it gives.
+    pub to: TableEncoding,
+}
+
+/// What a look does, as a table's reading: what of it goes into tables.
+pub async fn read_path(
+    studio: web::Data<Studio>,
+    body: Body<ReadPath>,
+) -> ApiResult<web::Json<TableReading>> {
+    let waited = Waited::default();
+    let stop = waited.0.clone();
+    let read = web::block(move || -> ApiResult<TableReading> {
+        let ReadPath { mut path, from, to } = body.into_inner();
+        path.check()?;
+        studio.media.attach(&mut path);
+        let unknown = || ApiError::Invalid("there is no such encoding; /api/encodings lists them".into());
+        let (from, to) = (from.encoding().ok_or_else(unknown)?, to.encoding().ok_or_else(unknown)?);
+        let found = reading::of_look(&path, &from, &to, &stop);
+        found
+            .map_err(|e| ApiError::Invalid(e.to_string()))?
+            .ok_or_else(|| ApiError::internal("the reading was stopped"))
+    });
+    let read = read.await??;
+    drop(waited);
+    Ok(web::Json(read))
 }
 
 /// A table to take apart.

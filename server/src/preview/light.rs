@@ -6,12 +6,13 @@ use crate::error::{ApiError, ApiResult};
 use crate::store::ids::ShotId;
 use lantern_core::graph::Program;
 use lantern_core::look::Path;
-use lantern_core::matching::shot::{Brought, Measure, bring, measure};
+use lantern_core::matching::shot::{Brought, bring, bring_whole, measure};
 use lantern_core::scope::Area;
 use lantern_core::scope::stops::stops_of;
 use lantern_core::step::{Balance, Values};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::sync::atomic::AtomicBool;
 
 /// Asks what balance makes a place of a shot neutral, or gives it an exposure.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -70,6 +71,9 @@ pub struct MatchRequest {
     pub step: String,
     /// The shot that it is brought to, as its whole trim leaves it.
     pub to: Side,
+    /// Contrast and saturation are fitted too, all together.
+    #[serde(default)]
+    pub whole: bool,
 }
 
 /// Width of the proxy that light is read from, and the radius of a clicked patch in pixels there.
@@ -145,7 +149,13 @@ impl Studio {
     pub fn bring(&self, r: &MatchRequest) -> ApiResult<Brought> {
         let own = self.side(&r.shot, Some(&r.step))?;
         let to = self.side(&r.to, None)?;
-        bring(&own, &to).ok_or_else(|| {
+        let dark = || ApiError::Invalid("there is no light to go by in this picture".into());
+        let found = if r.whole {
+            bring_whole(&own, &to, &AtomicBool::new(false))
+        } else {
+            bring(&measure(&own).ok_or_else(dark)?, &measure(&to).ok_or_else(dark)?)
+        };
+        found.ok_or_else(|| {
             ApiError::Invalid(
                 "no balance brings these two together: their light is too far apart; draw areas of the same thing"
                     .into(),
@@ -153,7 +163,7 @@ impl Studio {
         })
     }
 
-    fn side(&self, side: &Side, before: Option<&str>) -> ApiResult<Measure> {
+    fn side(&self, side: &Side, before: Option<&str>) -> ApiResult<Vec<[f32; 4]>> {
         let trim = match &side.trim {
             Some(trim) => trim.clone(),
             None => self.trim(&side.shot)?,
@@ -175,6 +185,6 @@ impl Studio {
             None => Program::scene(&trim, &proxy.encoding),
         };
         program.run_parallel(&mut pixels);
-        measure(&pixels).ok_or_else(|| ApiError::Invalid("there is no light to go by in this picture".into()))
+        Ok(pixels)
     }
 }

@@ -60,6 +60,10 @@ export type TableReading = Schemas["TableReading"];
 export type Unpicked = Schemas["UnpickDetail"];
 export type MatchDetail = Schemas["MatchDetail"];
 export type MatchPair = Schemas["Pair"];
+export type BoardTable = Schemas["BoardTableDetail"];
+export type PictureReading = Schemas["PictureReading"];
+export type PatchPair = Schemas["PatchPair"];
+export type FilmFit = Schemas["FilmFit"];
 export type MatchArea = MatchPair["shot"];
 
 /** A refusal, in words for people. `status` 0: the server does not answer. */
@@ -150,7 +154,7 @@ export const api = {
     told(client.PUT("/api/shots/{id}/trim", { ...of(shot), body: { path, revision: revision ?? null } })),
   copyTrim: (shot: string, to: string[], steps: string[] | null) =>
     told(client.POST("/api/shots/{id}/trim/copy", { ...of(shot), body: { to, steps } })),
-  match: (ask: { shot: Side; step: string; to: Side }) => told(client.POST("/api/match", { body: ask })),
+  match: (ask: { shot: Side; step: string; to: Side; whole: boolean }) => told(client.POST("/api/match", { body: ask })),
   looks: (production: string) => told(client.GET("/api/productions/{id}/looks", of(production))),
   createLook: (production: string, name: string, document?: Look) =>
     told(client.POST("/api/productions/{id}/looks", { ...of(production), body: { name, document: document ?? null } })),
@@ -172,7 +176,18 @@ export const api = {
   beginUnpick: (t: TableUse) => told(client.POST("/api/unpicks", { body: { table: t.table, name: t.name, from: t.from, to: t.to } })),
   unpick: (id: string) => told(client.GET("/api/unpicks/{id}", of(id))),
   stopUnpick: (id: string) => told(client.DELETE("/api/unpicks/{id}", of(id))),
-  matchReferences: (body: Schemas["MatchReferences"]) => told(client.POST("/api/references/match", { body })),
+  matchReferences: (body: Schemas["MatchReferences"], signal: AbortSignal) => told(client.POST("/api/references/match", { body, signal })),
+  readShot: (shot: string) => told(client.GET("/api/shots/{id}/reading", of(shot))),
+  readSeen: (body: Schemas["Seen"]) => told(client.POST("/api/references/reading", { body })),
+  takePart: (body: Schemas["TakePart"]) => told(client.POST("/api/references/taken", { body })),
+  comparePatches: (body: Schemas["ComparePatches"]) => told(client.POST("/api/references/patches", { body })),
+  putOnBoard: (board: string, body: Schemas["PutOnBoard"]) => told(client.POST("/api/scenes/{id}/tables", { ...of(board), body })),
+  editBoardTable: (id: string, change: Partial<Schemas["EditBoardTable"]>) => told(client.PUT("/api/board-tables/{id}", { ...of(id), body: some(change) })),
+  takeOffBoard: (id: string) => told(client.DELETE("/api/board-tables/{id}", of(id))),
+  putBackOnBoard: (id: string) => told(client.POST("/api/board-tables/{id}/restore", of(id))),
+  keepFrame: (shot: string, body: Schemas["KeepFrame"]) => told(client.POST("/api/shots/{id}/kept", { ...of(shot), body })),
+  readPath: (path: Path, from: TableUse["from"], to: TableUse["to"]) => told(client.POST("/api/paths/reading", { body: { path, from, to } })),
+  fitFilm: (body: Schemas["FitFilm"], signal: AbortSignal) => told(client.POST("/api/stocks/film", { body, signal })),
   measureStock: (body: Schemas["MeasureStock"]) => told(client.POST("/api/stocks/measured", { body })),
   readCorrections: (file: Blob) => told(client.POST("/api/corrections/read", asFile(file))),
   writeCorrections: (form: string, corrections: CorrectionLine[]) => told<string>(client.POST("/api/corrections/write", { body: { form, corrections }, parseAs: "text" })),

@@ -4,6 +4,129 @@
  */
 
 export interface paths {
+    "/api/board-tables/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes a table on a board */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EditBoardTable"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Takes a table from its board */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board-tables/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a table back on its board */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -1191,6 +1314,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/paths/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a look does, as a table's reading */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ReadPath"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TableReading"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pick": {
         parameters: {
             query?: never;
@@ -2216,6 +2388,153 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/references/patches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Areas of two pictures compared */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ComparePatches"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PatchPair"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tones and colours of a shot under a path */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Seen"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PictureReading"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/references/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A part of a reference's reading as a step */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TakePart"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TakenPart"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{id}": {
         parameters: {
             query?: never;
@@ -2473,6 +2792,57 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["ShotDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a table on a board */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PutOnBoard"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BoardTableDetail"];
                     };
                 };
                 /** @description what went wrong (RFC 9457) */
@@ -2962,6 +3332,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a frame as a still of a board */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KeepFrame"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShotDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/reading": {
         parameters: {
             query?: never;
@@ -3271,6 +3692,55 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stocks/film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The negative and print that patches or a table make */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["FitFilm"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FittedFilm"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -3713,6 +4183,25 @@ export interface components {
              */
             reach: number;
         };
+        /** @description A table on a board. */
+        BoardTableDetail: {
+            /** @description The encoding that it expects. */
+            from: components["schemas"]["TableEncoding"];
+            /** @description Its id. */
+            id: components["schemas"]["BoardTableId"];
+            /** @description Its name. */
+            name: string;
+            /** @description What somebody notes of it. */
+            note: string;
+            /** @description The hash of its contents. */
+            table: string;
+            /** @description Words that it is found by. */
+            tags: string;
+            /** @description The encoding that it gives. */
+            to: components["schemas"]["TableEncoding"];
+        };
+        /** @description Of a table on a board. */
+        BoardTableId: string;
         /** @description Files of an allowed folder to bring in. */
         BringIn: {
             /** @description Their names. */
@@ -3732,6 +4221,11 @@ export interface components {
              * @description Exposure in stops.
              */
             exposure: number;
+            /**
+             * Format: double
+             * @description Amount of a Saturation step; 1 where it was not asked for.
+             */
+            saturation: number;
             /**
              * Format: double
              * @description Temperature in kelvin.
@@ -4213,6 +4707,30 @@ export interface components {
         };
         /** @description What a shot and its references have in common. */
         Common: "nothing" | "scene" | "aligned";
+        /** @description Areas of two pictures to compare. */
+        ComparePatches: {
+            /** @description An area of it. */
+            area: components["schemas"]["Area"];
+            /**
+             * Format: uint32
+             * @description Its frame by its place in the order; the poster where none is said.
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * @description The path, over the shot's own trim.
+             * @default {
+             *       "steps": []
+             *     }
+             */
+            path: components["schemas"]["Path"];
+            /** @description The other picture: a reference. */
+            reference: components["schemas"]["ShotId"];
+            /** @description An area of that. */
+            reference_area: components["schemas"]["Area"];
+            /** @description The shot. */
+            shot: components["schemas"]["ShotId"];
+        };
         /** @description Two paths to compare. */
         ComparePaths: {
             /** @description The one that is gone to. */
@@ -4371,6 +4889,15 @@ export interface components {
              */
             red: number[][];
         };
+        /** @description How well a parameter is known. */
+        Determined: {
+            /** @description Whether it lies at an end of its range. */
+            at_bound: boolean;
+            /** @description The parameter, in words. */
+            name: string;
+            /** @description What the data say of it. */
+            says: components["schemas"]["Says"];
+        };
         /** @description What stands still in the diagram. */
         Diagram: {
             /** @description Gamuts: a name, and red, green and blue. */
@@ -4518,6 +5045,24 @@ export interface components {
             /** @description The dye that takes blue away. */
             yellow: components["schemas"]["Band"][];
         };
+        /** @description What to change of a table on a board; what is left out stays. */
+        EditBoardTable: {
+            /**
+             * @description Its name.
+             * @default null
+             */
+            name: string | null;
+            /**
+             * @description What somebody notes of it.
+             * @default null
+             */
+            note: string | null;
+            /**
+             * @description Words that it is found by.
+             * @default null
+             */
+            tags: string | null;
+        };
         /** @description What to change of a scene; what is left out stays. */
         EditScene: {
             /**
@@ -4534,6 +5079,11 @@ export interface components {
         /** @description What to change of a shot; what is left out stays. */
         EditShot: {
             /**
+             * @description The still that is its contrast frame; an empty id for none.
+             * @default null
+             */
+            contrast: components["schemas"]["ShotId"] | null;
+            /**
              * @description Its encoding's id; an empty one for not known.
              * @default null
              */
@@ -4549,6 +5099,11 @@ export interface components {
              * @default null
              */
             name: string | null;
+            /**
+             * @description What somebody notes of it.
+             * @default null
+             */
+            note: string | null;
             /**
              * Format: int32
              * @description The last frame that counts; -1 for the last there is.
@@ -4573,6 +5128,11 @@ export interface components {
              * @default null
              */
             revision: number | null;
+            /**
+             * @description Words that it is found by.
+             * @default null
+             */
+            tags: string | null;
         };
         /** @description An encoding as people choose it. */
         EncodingInfo: {
@@ -4757,6 +5317,30 @@ export interface components {
             /** @description Whether it is a numbered sequence. */
             sequence: boolean;
         };
+        /** @description A film, negative and print together, fitted to what it gives. */
+        FilmFit: {
+            /**
+             * Format: double
+             * @description Screen black that goes with it, 0..1.
+             */
+            black: number;
+            /** @description CIEDE2000 of each patch from a film that was fitted without it. */
+            left_out?: number[];
+            /** @description Measured less fitted CIELAB of each patch. */
+            off?: number[][];
+            /** @description How well each parameter is known. */
+            parameters: components["schemas"]["Determined"][];
+            /** @description The patches. */
+            patches?: components["schemas"]["Patch"][];
+            /** @description Printer points of red, green and blue light. */
+            points: number[];
+            /** @description The print table. */
+            table?: components["schemas"]["TableFit"] | null;
+            /** @description Whether the two are valid only together: nothing that was measured tells the negative from the print. */
+            tied: boolean;
+            /** @description The stock of the other side. */
+            with?: string | null;
+        };
         /** @description A film's curves and figures. */
         FilmReading: {
             /**
@@ -4809,6 +5393,44 @@ export interface components {
             span: number[];
             /** @description The step's id. */
             step: string;
+        };
+        /** @description A film to fit: negative and print together. */
+        FitFilm: {
+            /** @description The negative or reversal that it is begun with. */
+            negative: components["schemas"]["NegativeStock"];
+            /**
+             * @description The negative is known and held as it is.
+             * @default false
+             */
+            negative_known: boolean;
+            /** @description Patches of a chart, as CSV. */
+            patches?: components["schemas"]["WedgeFile"] | null;
+            /**
+             * @description The print that it is begun with; a reversal has none.
+             * @default null
+             */
+            print: components["schemas"]["PrintStock"] | null;
+            /**
+             * @description The print is.
+             * @default false
+             */
+            print_known: boolean;
+            /** @description A table that holds a negative and a print, in place of patches. */
+            table?: components["schemas"]["UnpickTable"] | null;
+        };
+        /** @description A film that was fitted. */
+        FittedFilm: {
+            /**
+             * Format: double
+             * @description Screen black, 0..1.
+             */
+            black: number;
+            /** @description The negative or reversal, with what it was measured from. */
+            negative: components["schemas"]["NegativeStock"];
+            /** @description Printer points of red, green and blue light. */
+            points: number[];
+            /** @description The print. */
+            print?: components["schemas"]["PrintStock"] | null;
         };
         /** @description Slow breathing of density. */
         Flicker: {
@@ -5147,6 +5769,17 @@ export interface components {
             measures: components["schemas"]["Measure"][];
             /** @description Whether no measure but warnings falls short. */
             sound: boolean;
+        };
+        /** @description A frame to keep. */
+        KeepFrame: {
+            /** @description The board that it goes to: a scene of finished stills. */
+            board: components["schemas"]["SceneId"];
+            /**
+             * Format: uint32
+             * @description The frame, by its place in the order; the shot's poster where none is said.
+             * @default null
+             */
+            frame: number | null;
         };
         /** @description Keeps something on the Shelf. */
         KeepOnShelf: {
@@ -5549,6 +6182,11 @@ export interface components {
             step: string;
             /** @description The shot that it is brought to, as its whole trim leaves it. */
             to: components["schemas"]["Side"];
+            /**
+             * @description Contrast and saturation are fitted too, all together.
+             * @default false
+             */
+            whole: boolean;
         };
         /** @description One measure with the value above which a table falls short. */
         Measure: {
@@ -5590,6 +6228,8 @@ export interface components {
         Measured: {
             /** @description Density of base and fog of each layer. */
             base: number[];
+            /** @description What it was fitted to together with its other side. */
+            film?: components["schemas"]["FilmFit"] | null;
             /** @description Mean slope between 0.3 and 1.2 over base, of each layer. */
             mean_gradient: number[];
             /** @description Measured less fitted density, of each wedge and step. */
@@ -5920,6 +6560,44 @@ export interface components {
              * @description Before.
              */
             before: number;
+        };
+        /** @description A part of a reading. */
+        Part: "tones" | "black" | "tints" | "saturation";
+        /** @description A patch of a chart: the light that the film was given, and what was measured of it on the print. */
+        Patch: {
+            /** @description CIELAB of it on the print, relative to the print's white. */
+            lab: number[];
+            /** @description Scene light in linear AP1, middle grey at 0.18. */
+            light: number[];
+            /** @description What it is called. */
+            name: string;
+        };
+        /** @description Two patches. */
+        PatchPair: {
+            /**
+             * Format: double
+             * @description CIEDE2000.
+             */
+            difference: number;
+            /** @description Of the reference. */
+            reference: components["schemas"]["PatchReading"];
+            /** @description Of the shot. */
+            shot: components["schemas"]["PatchReading"];
+            /**
+             * Format: double
+             * @description How many stops the reference's is brighter.
+             */
+            stops: number;
+        };
+        /** @description An area of a picture as one colour: the mean of its light. */
+        PatchReading: {
+            /** @description CIELAB, relative to the display's white. */
+            lab: number[];
+            /**
+             * Format: double
+             * @description Luminance over the display's white.
+             */
+            light: number;
         };
         /** @description The ordered steps of a look or trim. Zones never mix: all Scene steps come first, then Film, then Screen. */
         Path: {
@@ -6414,8 +7092,28 @@ export interface components {
              */
             speed: number;
         };
+        /** @description A table to put on a board. */
+        PutOnBoard: {
+            /** @description The encoding that it expects. */
+            from: components["schemas"]["TableEncoding"];
+            /** @description Its name. */
+            name: string;
+            /** @description The hash of its contents, which were brought in before. */
+            table: string;
+            /** @description The encoding that it gives. */
+            to: components["schemas"]["TableEncoding"];
+        };
         /** @description How a picture is computed. */
         Quality: "drag" | "rest";
+        /** @description A path between encodings. */
+        ReadPath: {
+            /** @description The encoding that it is given. */
+            from: components["schemas"]["TableEncoding"];
+            /** @description The path. */
+            path: components["schemas"]["Path"];
+            /** @description The encoding that it gives. */
+            to: components["schemas"]["TableEncoding"];
+        };
         /** @description A table between its encodings. */
         ReadTable: {
             /** @description The encoding that it expects. */
@@ -6637,6 +7335,8 @@ export interface components {
              */
             revision: number | null;
         };
+        /** @description What data say of a parameter. */
+        Says: "measured" | "partly" | "start";
         /** @description A scene with its shots. */
         SceneDetail: {
             /** @description Whether it holds finished stills, which wear no look. */
@@ -6647,6 +7347,8 @@ export interface components {
             name: string;
             /** @description Its shots in order. */
             shots: components["schemas"]["ShotDetail"][];
+            /** @description The tables that stand beside finished stills. */
+            tables: components["schemas"]["BoardTableDetail"][];
         };
         /** @description The id of a scene. */
         SceneId: string;
@@ -6674,6 +7376,24 @@ export interface components {
             /** @description Lowest and highest R, G or B of EBU R 103. */
             r103_rgb: number[];
         };
+        /** @description A shot as it is seen under a path. */
+        Seen: {
+            /**
+             * Format: uint32
+             * @description Its frame by its place in the order; the poster where none is said.
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * @description The path, over the shot's own trim.
+             * @default {
+             *       "steps": []
+             *     }
+             */
+            path: components["schemas"]["Path"];
+            /** @description The shot. */
+            shot: components["schemas"]["ShotId"];
+        };
         /** @description The id of something kept on the Shelf. */
         ShelfId: string;
         /** @description Something on the Shelf. */
@@ -6694,6 +7414,8 @@ export interface components {
              * @description The share of its frames that are here, while they come in.
              */
             arriving?: number | null;
+            /** @description The still that shows the same set-up in the camera's plain display profile. */
+            contrast?: components["schemas"]["ShotId"] | null;
             /** @description Its encoding's id; empty where nobody has said it yet. */
             encoding: string;
             /** @description Why it has its encoding, or why none is known. */
@@ -6722,6 +7444,8 @@ export interface components {
             in_frame: number;
             /** @description Its name. */
             name: string;
+            /** @description What somebody notes of it. */
+            note: string;
             /**
              * Format: int32
              * @description The last frame that counts.
@@ -6742,6 +7466,8 @@ export interface components {
              * @description Rises with every change of anything else.
              */
             revision: number;
+            /** @description Words that it is found by. */
+            tags: string;
             /**
              * Format: int32
              * @description Rises with every change of its trim.
@@ -7045,6 +7771,26 @@ export interface components {
         };
         /** @description The encoding that a table expects or gives: one that ships, by its id, or a camera's constants. */
         TableEncoding: string | components["schemas"]["CameraProfile"];
+        /** @description How near a film comes to a print table, in CIEDE2000. */
+        TableFit: {
+            /** @description What the table is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Mean over natural colours.
+             */
+            natural: number;
+            /**
+             * Format: double
+             * @description Mean over neutrals.
+             */
+            neutrals: number;
+            /**
+             * Format: double
+             * @description The worst of them.
+             */
+            worst: number;
+        };
         /** @description A table that was brought in. */
         TableLine: {
             /** @description The encoding that its name speaks of as what it expects; empty where it says nothing. */
@@ -7114,6 +7860,37 @@ export interface components {
              * @default []
              */
             tables: components["schemas"]["TableUse"][];
+        };
+        /** @description A part of a reference's reading to take over. */
+        TakePart: {
+            /**
+             * Format: uint32
+             * @description Its frame by its place in the order; the poster where none is said.
+             * @default null
+             */
+            frame: number | null;
+            /** @description The id that the step has. */
+            id: string;
+            /** @description What the reference is called. */
+            name: string;
+            /** @description The part. */
+            part: components["schemas"]["Part"];
+            /**
+             * @description The path, over the shot's own trim.
+             * @default {
+             *       "steps": []
+             *     }
+             */
+            path: components["schemas"]["Path"];
+            /** @description The reference. */
+            reference: components["schemas"]["ShotId"];
+            /** @description The shot. */
+            shot: components["schemas"]["ShotId"];
+        };
+        /** @description A step that takes a part of a reference over. */
+        TakenPart: {
+            /** @description The step; none where both are alike in it. */
+            step?: components["schemas"]["Step"] | null;
         };
         /** @description One response curve on the zone's tonal axis. */
         Tone: {

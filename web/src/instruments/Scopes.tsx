@@ -1,6 +1,7 @@
 /** The instruments: one set of scopes for the whole app, of the picture as it is delivered. */
 import { useInstruments } from "../session/instruments";
 import { Button } from "../ui/controls";
+import { Patches } from "./Patches";
 import { scopesOf } from "./registry";
 
 /** The two that are always open beside a look. */
@@ -8,6 +9,7 @@ export function Scopes({ className = "" }: { className?: string }) {
   return (
     <aside aria-label="Scopes" className={`flex w-[312px] shrink-0 flex-col gap-2 overflow-hidden bg-wall p-3 max-[1150px]:w-[256px] max-[1150px]:px-2 ${className}`}>
       <WholeFrame />
+      <Patches />
       {scopesOf("look").map(({ id, Panel }) => (
         <Panel key={id} mode="narrow" />
       ))}

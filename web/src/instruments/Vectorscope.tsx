@@ -3,7 +3,7 @@ import { SKIN_DEGREES, VECTOR_SPAN } from "../data/constants";
 import type { Frame } from "../preview/preview";
 import { useInstruments } from "../session/instruments";
 import { Button } from "../ui/controls";
-import { type Mode, Plot, type Scope, type Source } from "./counts";
+import { type Mode, type Scope, type Source, Traces } from "./counts";
 import { drawVector } from "./draw";
 import { Pair } from "./Pair";
 import { TARGETS } from "./plane";
@@ -28,7 +28,7 @@ function drawAnyVector(canvas: HTMLCanvasElement, frame: Frame) {
 function Vectorscope({ source }: { source: Source }) {
   return (
     <div className="relative aspect-square bg-pit">
-      <Plot id="vector" source={source} label="Vectorscope of the picture" draw={drawAnyVector} />
+      <Traces id="vector" source={source} label="Vectorscope of the picture" draw={drawAnyVector} />
       <Graticule />
     </div>
   );

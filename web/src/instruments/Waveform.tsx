@@ -3,7 +3,7 @@ import type { Frame } from "../preview/preview";
 import { useHdrDisplays } from "../session/encodings";
 import { useInstruments, type Wave } from "../session/instruments";
 import { Button } from "../ui/controls";
-import { type Mode, Plot, type Scope, type Source, sourcesOf } from "./counts";
+import { type Mode, type Scope, type Source, sourcesOf, Traces } from "./counts";
 import { drawLuma, drawWave } from "./draw";
 
 const WAVES: Record<Wave, { title: string; next: Wave }> = {
@@ -37,6 +37,8 @@ function WaveUnit() {
 const AXIS = { low: -7, high: 107 };
 const up = (v: number) => `${((AXIS.high - v) / (AXIS.high - AXIS.low)) * 100}%`;
 const R103 = [-5, 105];
+/** Where the signal from 0 to 100 % lies on the axis. */
+const INSIDE = { top: up(100), height: `${(100 / (AXIS.high - AXIS.low)) * 100}%` };
 
 function drawAnyWave(canvas: HTMLCanvasElement, frame: Frame) {
   if (frame.luma) drawLuma(canvas, frame.luma, frame.columns);
@@ -70,7 +72,7 @@ function Waveform({ source }: { source: Source }) {
         {!hdr && R103.map((v) => (
           <div key={v} title="Limit of EBU R 103" className="absolute inset-x-0 border-t border-dashed border-ember" style={{ top: up(v) }} />
         ))}
-        <Plot id="wave" source={source} label="Waveform of the picture" draw={drawAnyWave} className="inset-x-0" style={{ top: up(100), height: `${(100 / (AXIS.high - AXIS.low)) * 100}%` }} />
+        <Traces id="wave" source={source} label="Waveform of the picture" draw={drawAnyWave} className="inset-x-0" style={INSIDE} />
       </div>
     </div>
   );

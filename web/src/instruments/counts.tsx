@@ -2,8 +2,8 @@
 import { useEffect, useRef } from "react";
 import type { Counts } from "../data/client";
 import { preview, type Frame } from "../preview/preview";
-import type { useInstruments } from "../session/instruments";
-import type { Place } from "../session/session";
+import { useInstruments } from "../session/instruments";
+import { type Place, useSession } from "../session/session";
 
 /** Whose counts are drawn: the shot's in hand, or those of the one beside it. */
 export type Source = "hand" | "beside";
@@ -38,6 +38,25 @@ export function Plot({ id, source, label, draw, className = "inset-0 h-full", st
   const name = source === "hand" ? id : `${id}-beside`;
   return <canvas ref={canvas} data-scope={name} role="img" aria-label={label} className={`absolute w-full ${className}`} style={style} />;
 }
+
+/** Whether a look is compared with something: then two traces lie on each other. */
+function useCompared(): boolean {
+  const on = useInstruments((s) => s.against !== null);
+  return useSession((s) => s.place) === "look" && on;
+}
+
+/** A trace; where the look is compared with something, in grey over that one's in amber, as readings of references are drawn. */
+export function Traces(of: PlotProps) {
+  const compared = useCompared() && of.source === "hand";
+  return (
+    <>
+      {compared && <Plot {...of} source="beside" label={`${of.label} that it is compared with`} style={{ ...of.style, filter: AMBER }} />}
+      <Plot {...of} style={compared ? { ...of.style, filter: "grayscale(1)", mixBlendMode: "screen" } : of.style} />
+    </>
+  );
+}
+
+const AMBER = "grayscale(1) sepia(1) hue-rotate(-12deg) saturate(3.4)";
 
 /** The shots whose scopes are drawn: one, or two beside each other on the same axes. */
 export const sourcesOf = (mode: Mode): Source[] => (mode === "two" ? ["hand", "beside"] : ["hand"]);

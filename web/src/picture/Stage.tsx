@@ -46,6 +46,8 @@ export function Stage({ source, name, className = "" }: Props) {
   const closeup = useInstruments((s) => s.closeup);
   const loupe = useInstruments((s) => s.loupe && hand && !s.view);
   const centre = useInstruments((s) => s.centre);
+  // Beside a reference, a drag draws an area on either picture: both are compared as patches.
+  const comparing = useInstruments((s) => s.against?.kind === "reference" && s.againstAs === "side" && !s.view);
   const [left, top, wide, high] = view ?? [0, 0, 1, 1];
   useCloseup(hand, size);
   useEffect(() => {
@@ -110,13 +112,14 @@ export function Stage({ source, name, className = "" }: Props) {
       } else {
         shape = rectangle(from, to);
       }
-      if (tool) setDrawn(shape);
+      if (tool || comparing) setDrawn(shape);
     };
     const end = () => {
       setDrawn(null);
       const set = useInstruments.getState().set;
       if (!tool) {
-        if (hand && !shape && loupe) useInstruments.getState().set({ centre: from });
+        if (comparing && shape && shape.length > 2) set(hand ? { area: shape } : { areaBeside: shape });
+        else if (hand && !shape && loupe) useInstruments.getState().set({ centre: from });
         else if (hand && !shape) pin(from);
       } else if (tool.kind === "white" || tool.kind === "exposure") {
         if (hand) told(drop(tool, from, shape));
@@ -148,7 +151,7 @@ export function Stage({ source, name, className = "" }: Props) {
           className="block h-full w-full"
           style={{ imageRendering: closeup && closeup > 1 ? "pixelated" : "auto" }}
         />
-        <div className={`absolute inset-0 ${tool ? "cursor-crosshair" : view ? "cursor-grab" : ""}`} data-touch={source} onPointerDown={press}>
+        <div className={`absolute inset-0 ${tool || comparing ? "cursor-crosshair" : view ? "cursor-grab" : ""}`} data-touch={source} onPointerDown={press}>
           <svg viewBox={`${left} ${top} ${wide} ${high}`} preserveAspectRatio="none" className="h-full w-full" aria-hidden>
             {loupe && <LoupeFrame centre={centre} />}
             {[area, drawn].map(

@@ -7,7 +7,7 @@ import { MONITOR } from "../preview/preview";
 import { useHdrDisplays } from "../session/encodings";
 import { Compare } from "./Compare";
 import { useInstruments, type Against, type Surround } from "../session/instruments";
-import { told, useSession } from "../session/session";
+import { shotsOf, told, useSession } from "../session/session";
 import { useWork } from "../document/work";
 import { Button, Menu, type MenuItem } from "../ui/controls";
 import { listed } from "../ui/listed";
@@ -67,8 +67,11 @@ function AgainstMenu() {
     enabled: look !== null,
   });
   const pick = (label: string, to: Against): MenuItem => ({ label, run: () => set({ against: to }) });
+  const shot = useSession((s) => shotsOf(s.production).find((x) => x.id === s.shot));
+  const contrast = shotsOf(production).find((x) => x.id === shot?.contrast);
   const references = (production?.scenes ?? []).filter((s) => s.finished).flatMap((s) => s.shots);
   const items = [
+    ...(contrast ? [pick(`Contrast frame ${contrast.name}`, { kind: "reference", shot: contrast.id })] : []),
     pick("Untouched shot", { kind: "untouched" }),
     pick("Plain rendering", { kind: "plain" }),
     null,

@@ -1,4 +1,4 @@
-/** The Shelf: starting looks, own looks and favourite steps, each shown on the shot in hand. */
+/** The Shelf: boards of references, starting looks, own looks and favourite steps, each shown on the shot in hand. */
 import { LOOK_VERSION } from "../data/constants";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
@@ -12,6 +12,9 @@ import { say, told, useSession } from "../session/session";
 import { useWork } from "../document/work";
 import { Button, TextField } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
+import { Boards, boardsOf, pasteReference, type Pinned } from "./Boards";
+import { StillPanel } from "./StillPanel";
+import { TablePanel } from "./TablePanel";
 
 const STRENGTH = {
   id: "strength",
@@ -87,6 +90,19 @@ function Drawer() {
   const [taken, setTaken] = useState<string | null>(null);
   const [tried, setTried] = useState<ShelfItem | null>(null);
   const [mode, setMode] = useState<"add" | "replace">("add");
+  const [pinned, setPinned] = useState<Pinned>(null);
+  const boards = boardsOf(production?.scenes);
+  const still = pinned?.kind === "still" ? boards.flatMap((b) => b.shots).find((x) => x.id === pinned.id) : undefined;
+  const table = pinned?.kind === "table" ? boards.flatMap((b) => b.tables).find((x) => x.id === pinned.id) : undefined;
+  // A picture on the clipboard becomes a reference; steps that were copied are pasted by their own key.
+  useEffect(() => {
+    const paste = (e: ClipboardEvent) => {
+      const typing = e.target instanceof Element && e.target.closest("input, textarea, [role=dialog]");
+      if (!typing) told(pasteReference(e.clipboardData));
+    };
+    window.addEventListener("paste", paste);
+    return () => window.removeEventListener("paste", paste);
+  }, []);
   const found = useQuery({ queryKey: ["shelf"], queryFn: api.shelf });
   const own = useWork((s) => s.document?.path);
   const stocks = useSession((s) => s.stocks);
@@ -178,6 +194,15 @@ function Drawer() {
         onBlur={(e) => !e.currentTarget.closest("aside")?.contains(e.relatedTarget) && setTried(null)}
         className="min-h-0 flex-1 overflow-y-auto px-3"
       >
+        <Boards
+          words={words.toLowerCase().split(/\s+/).filter(Boolean)}
+          pinned={pinned}
+          onPin={(to) => {
+            setPinned(to);
+            setTaken(null);
+            setTried(null);
+          }}
+        />
         {found.isPending && <p className="text-faint">Loading the Shelf…</p>}
         {found.isError && <p className="text-alarm">{found.error.message}</p>}
         {found.data && items.length === 0 && <p className="text-faint">Nothing on the Shelf has these words. Clear the search to see everything.</p>}
@@ -194,6 +219,7 @@ function Drawer() {
                     taken={i.id === taken}
                     onTry={() => setTried(i)}
                     onTake={() => {
+                      setPinned(null);
                       setTaken(i.id);
                       setTried(i);
                     }}
@@ -205,7 +231,11 @@ function Drawer() {
         ))}
       </div>
       <footer className="flex flex-col gap-1.5 border-t border-pit p-3">
-        {item ? (
+        {still ? (
+          <StillPanel key={still.id} still={still} onGone={() => setPinned(null)} />
+        ) : table ? (
+          <TablePanel key={table.id} table={table} onGone={() => setPinned(null)} />
+        ) : item ? (
           <>
             <span className="text-value text-bright">{item.document.name}</span>
             <span className="min-h-4 text-dim">{item.document.notes}</span>

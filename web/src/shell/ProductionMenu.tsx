@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api } from "../data/client";
 import { NameDialog } from "../ui/NameDialog";
-import { sendFile } from "../places/footage/incoming";
+import { sendFile } from "../intake/incoming";
 import { refreshProduction, say, told, useSession } from "../session/session";
 import { Confirm, Menu } from "../ui/controls";
 import { counted } from "../ui/units";

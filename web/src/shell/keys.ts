@@ -114,9 +114,16 @@ const EVERYWHERE: Partial<Record<CommandId, () => void>> = {
   keys: () => useSession.getState().set({ keys: true }),
 };
 
+/** Milliseconds until steps are pasted where the clipboard might hold a picture. */
+const PASTE_AFTER = 40;
+
 export function useKeys() {
   useEffect(() => {
     const set = useSession.getState().set;
+    let pasting: number | undefined;
+    const pasted = (e: ClipboardEvent) => {
+      if ([...(e.clipboardData?.files ?? [])].length > 0) window.clearTimeout(pasting);
+    };
     const down = (e: KeyboardEvent) => {
       // Shift is no part of what is held: a hold goes on while another key needs it.
       const id = commandOf(e) ?? commandOf({ key: e.key, ctrlKey: e.ctrlKey, metaKey: e.metaKey, altKey: e.altKey, shiftKey: false });
@@ -139,6 +146,11 @@ export function useKeys() {
       if (!inPath()) return;
       const run = PATH_COMMANDS[id];
       if (run) {
+        if (id === "paste" && useSession.getState().shelf) {
+          // A picture on the clipboard becomes a reference: whether there is one, the paste itself says.
+          pasting = window.setTimeout(run, PASTE_AFTER);
+          return;
+        }
         run();
         e.preventDefault();
         return;
@@ -162,10 +174,12 @@ export function useKeys() {
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     window.addEventListener("blur", leave);
+    window.addEventListener("paste", pasted);
     return () => {
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
       window.removeEventListener("blur", leave);
+      window.removeEventListener("paste", pasted);
     };
   }, []);
 }

@@ -82,7 +82,7 @@ function besideNow(seen: Seen, against: Path | null): Seen | null {
     return { ...plain, shot: beside.shot, frame: null, part: null, counts: countsFor(place, areaBeside) };
   }
   if (place !== "look" || !other) return null;
-  const base: Seen = { ...plain, show: "picture", counts: countsFor(place, null) };
+  const base: Seen = { ...plain, show: "picture", counts: countsFor(place, areaBeside) };
   switch (other.kind) {
     case "untouched":
       // The shot as it came: without its trim too.

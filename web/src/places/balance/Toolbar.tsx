@@ -106,7 +106,7 @@ function Second() {
             trigger={<Button>Match to it ▾</Button>}
             items={[
               { label: "Exposure and white", hint: "Balance", run: () => told(bring(beside.shot, false) )},
-              { label: "Exposure, white and contrast", hint: "Balance, Tone", run: () => told(bring(beside.shot, true) )},
+              { label: "Exposure, white, contrast, saturation", hint: "Balance, Tone, Saturation", run: () => told(bring(beside.shot, true) )},
             ]}
           />
         </>
@@ -115,11 +115,12 @@ function Second() {
   );
 }
 
-/** The name of the Tone step that a match keeps its contrast in. */
+/** The names of the steps that a match keeps contrast and saturation in. */
 const CONTRAST = "Matched contrast";
+const SATURATION = "Matched saturation";
 
 /** Brings the shot in hand to another, from the drawn areas or the whole frames, as values that can be changed. */
-async function bring(to: string, contrast: boolean): Promise<void> {
+async function bring(to: string, whole: boolean): Promise<void> {
   const { shot, frame, production, catalogue } = useSession.getState();
   const { area, areaBeside } = useInstruments.getState();
   const step = balanceStep();
@@ -131,6 +132,7 @@ async function bring(to: string, contrast: boolean): Promise<void> {
       shot: { shot, frame, area: held(area), trim: path },
       step,
       to: { shot: to, frame: null, area: held(areaBeside), trim: null },
+      whole,
     });
     const name = shotsOf(production).find((s) => s.id === to)?.name ?? "the other shot";
     useWork.getState().edit(`Match to ${name}`, (draft) => {
@@ -140,14 +142,17 @@ async function bring(to: string, contrast: boolean): Promise<void> {
         balance.values.temperature = Math.round(found.temperature);
         balance.values.tint = Math.round(found.tint * 10) / 10;
       }
-      const info = catalogue.find((k) => k.kind === "tone");
-      if (!contrast || !info) return;
-      const there = draft.path.steps.find((s) => s.kind === "tone" && s.name === CONTRAST);
-      const tone = there ?? { ...freshStep(info, "scene"), name: CONTRAST };
-      if (tone.kind === "tone") tone.values.contrast = Math.round(found.contrast * 100) / 100;
-      if (!there) draft.path.steps.push(tone);
+      if (!whole) return;
+      for (const [kind, name] of [["tone", CONTRAST], ["saturation", SATURATION]] as const) {
+        const info = catalogue.find((k) => k.kind === kind);
+        const there = draft.path.steps.find((s) => s.kind === kind && s.name === name);
+        const own = there ?? (info && { ...freshStep(info, "scene"), name });
+        if (own?.kind === "tone") own.values.contrast = Math.round(found.contrast * 100) / 100;
+        if (own?.kind === "saturation") own.values.amount = Math.round(found.saturation * 100) / 100;
+        if (own && !there) draft.path.steps.push(own);
+      }
     });
-    say(`Matched to ${name}: exposure ${found.exposure.toFixed(2)}, ${found.temperature.toFixed(0)} K, tint ${found.tint.toFixed(1)}`);
+    say(`Matched to ${name}: exposure ${found.exposure.toFixed(2)}, ${found.temperature.toFixed(0)} K, tint ${found.tint.toFixed(1)}${whole ? `, contrast ${found.contrast.toFixed(2)}, saturation ${found.saturation.toFixed(2)}` : ""}`);
   } catch (e) {
     say(e);
   }

@@ -9,7 +9,7 @@ import { attempt, isInterpreted, isShown, shotsOf, told, useSession } from "../.
 import { Button, Confirm, Menu } from "../../ui/controls";
 import { apart, deleteShots } from "./changes";
 import { Name } from "./Name";
-import { moveShot, nudgeShot } from "./order";
+import { moveShot, nudgeShot } from "../../intake/order";
 import { flip, upTo } from "./selection";
 
 interface Props {

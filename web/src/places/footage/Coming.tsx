@@ -1,6 +1,6 @@
 /** What is on its way in, and what was refused. */
 import { Button } from "../../ui/controls";
-import { useIncoming } from "./incoming";
+import { useIncoming } from "../../intake/incoming";
 
 export function Coming() {
   const list = useIncoming((s) => s.list);

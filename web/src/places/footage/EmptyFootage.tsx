@@ -2,7 +2,7 @@
 import { useRef, useState } from "react";
 import { Button } from "../../ui/controls";
 import { FolderChooser, useFolders } from "./FolderChooser";
-import { sceneToSendTo, sendTo } from "./incoming";
+import { sceneToSendTo, sendTo } from "../../intake/incoming";
 import { told } from "../../session/session";
 
 export function EmptyFootage() {

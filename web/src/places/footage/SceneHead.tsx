@@ -8,9 +8,9 @@ import { Button, Confirm, Menu } from "../../ui/controls";
 import { counted } from "../../ui/units";
 import { FolderChooser, useFolders } from "./FolderChooser";
 import { deleteScene } from "./changes";
-import { useIncoming } from "./incoming";
+import { useIncoming } from "../../intake/incoming";
 import { Name } from "./Name";
-import { moveScene, SCENE } from "./order";
+import { moveScene, SCENE } from "../../intake/order";
 
 export function SceneHead({ scene }: { scene: Scene }) {
   const files = useRef<HTMLInputElement>(null);

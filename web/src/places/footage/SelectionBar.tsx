@@ -5,7 +5,7 @@ import { attempt, refreshProduction, say, shotsOf, told, useSession } from "../.
 import { Button, Confirm, Dialog, Menu, TextField } from "../../ui/controls";
 import { counted } from "../../ui/units";
 import { apart, deleteShots, join } from "./changes";
-import { moveShots } from "./order";
+import { moveShots } from "../../intake/order";
 import { useSelection } from "./selection";
 
 export function SelectionBar({ encode }: { encode: () => void }) {

@@ -1,5 +1,5 @@
 /** Matching the shot in hand to references: what they have in common, pairs drawn on both, and a report. */
-import { useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type MatchArea, type MatchDetail, type MatchPair, type Path, type Shot } from "../../data/client";
 import { useWork } from "../../document/work";
 import { CardPicture, useCards } from "../../preview/cards";
@@ -58,6 +58,9 @@ function Open({ onClose }: { onClose: () => void }) {
   const [asked, setAsked] = useState(() => kept(look, new Set(finished.map((f) => f.id))));
   const [half, setHalf] = useState<MatchArea | null>(null);
   const [busy, setBusy] = useState(false);
+  const stop = useRef<AbortController | null>(null);
+  // The server stops too where nobody waits any more.
+  useEffect(() => () => stop.current?.abort(), []);
   const [made, setMade] = useState<MatchDetail | null>(null);
   // The shot is matched as it is seen before the match.
   const document = useWork((s) => s.document);
@@ -88,12 +91,15 @@ function Open({ onClose }: { onClose: () => void }) {
     try {
       const name = chosen.map((c) => c.name).join(", ");
       const common = asked.common === "find" ? null : (asked.common as Common);
-      const answer = await api.matchReferences({ shot, frame, path: pathBefore(useWork.getState().document?.path), references: chosen.map((c) => c.id), common, pairs: asked.pairs, name, strength: null });
+      stop.current?.abort();
+      stop.current = new AbortController();
+      const answer = await api.matchReferences({ shot, frame, path: pathBefore(useWork.getState().document?.path), references: chosen.map((c) => c.id), common, pairs: asked.pairs, name, strength: null }, stop.current.signal);
       localStorage.setItem(key(look), JSON.stringify(asked));
       put(answer);
       setMade(answer);
     } catch (e) {
-      say(e);
+      // Whoever stopped it knows.
+      if (!stop.current?.signal.aborted) say(e);
     }
     setBusy(false);
   };
@@ -106,7 +112,7 @@ function Open({ onClose }: { onClose: () => void }) {
       footer={
         <>
           <span className="mr-auto text-faint">{chosen.length === 0 ? "Choose a finished still." : half ? "Now the area of the reference that belongs to it." : "Draw an area on the shot, then the one of the reference that should feel the same."}</span>
-          <Button onClick={onClose}>Close</Button>
+          {busy ? <Button onClick={() => stop.current?.abort()}>Stop</Button> : <Button onClick={onClose}>Close</Button>}
           <Button kind="main" disabled={busy || chosen.length === 0} onClick={() => told(run())}>
             {busy ? "Matching…" : made ? "Match again" : "Match"}
           </Button>

@@ -8,6 +8,7 @@ import { useCurves } from "../reading";
 import { Numbers, fieldsOf } from "../values";
 import { DyeEditor } from "./DyeEditor";
 import { FilmCurve } from "./FilmCurve";
+import { FilmFit } from "./FilmFit";
 import { LayerChoice, Part, StockName } from "./parts";
 import { printerPoint, toward } from "./printer";
 import { StockCards } from "./StockCards";
@@ -26,8 +27,8 @@ export function PrintBody({ step, info }: { step: Print; info: KindInfo }) {
       <StockCards step={step} kind="print" />
       <FilmCurve negative={negative?.id ?? null} exposure={exposed?.exposure ?? 0} push={exposed?.push ?? 0} />
       <div className="flex w-[262px] shrink-0 flex-col">
-        <Tabs value={tab} onChange={setTab} tabs={[["use", "printed"], ["curves", "curves"], ["dyes", "dyes"]]} />
-        {tab === "use" ? <Printed step={step} info={info} /> : tab === "curves" ? <Curves step={step} /> : <DyeEditor step={step} />}
+        <Tabs value={tab} onChange={setTab} tabs={[["use", "printed"], ["curves", "curves"], ["dyes", "dyes"], ["fit", "measured"]]} />
+        {tab === "use" ? <Printed step={step} info={info} /> : tab === "curves" ? <Curves step={step} /> : tab === "fit" ? <FilmFit step={step} /> : <DyeEditor step={step} />}
       </div>
     </>
   );

@@ -3,9 +3,9 @@
  * each can be stopped and gone on with.
  */
 import { create } from "zustand";
-import { api, type Group } from "../../data/client";
-import { refreshProduction, say, shotsOf, told, useSession } from "../../session/session";
-import { counted } from "../../ui/units";
+import { api, type Group } from "../data/client";
+import { refreshProduction, say, shotsOf, told, useSession } from "../session/session";
+import { counted } from "../ui/units";
 import { putInOrder } from "./order";
 
 export interface Coming {

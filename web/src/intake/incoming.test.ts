@@ -1,7 +1,7 @@
 /** Files on their way in: in pieces, broken off and gone on with, stopped, sequences that were begun before. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { Group, Production } from "../../data/client";
-import { useSession } from "../../session/session";
+import type { Group, Production } from "../data/client";
+import { useSession } from "../session/session";
 
 const calls = vi.hoisted(() => ({
   have: vi.fn(),
@@ -12,8 +12,8 @@ const calls = vi.hoisted(() => ({
   production: vi.fn(),
 }));
 
-vi.mock("../../data/client", async (original) => {
-  const real = await original<typeof import("../../data/client")>();
+vi.mock("../data/client", async (original) => {
+  const real = await original<typeof import("../data/client")>();
   return { ...real, api: { ...real.api, ...calls } };
 });
 

@@ -1,13 +1,13 @@
 /** The order of scenes and shots. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { Production } from "../../data/client";
-import { useSession } from "../../session/session";
+import type { Production } from "../data/client";
+import { useSession } from "../session/session";
 import { dropOn, moveScene, moveShot, moveShots, nudgeShot, putInOrder } from "./order";
 
 const calls = vi.hoisted(() => ({ arrange: vi.fn(() => Promise.resolve()), production: vi.fn() }));
 
-vi.mock("../../data/client", async (original) => {
-  const real = await original<typeof import("../../data/client")>();
+vi.mock("../data/client", async (original) => {
+  const real = await original<typeof import("../data/client")>();
   return { ...real, api: { ...real.api, arrange: calls.arrange, production: calls.production } };
 });
 

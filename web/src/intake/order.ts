@@ -1,6 +1,6 @@
 /** The order of scenes and shots: what a drop or a key makes of it. */
-import { api, type Scene } from "../../data/client";
-import { attempt, told, useSession } from "../../session/session";
+import { api, type Scene } from "../data/client";
+import { attempt, told, useSession } from "../session/session";
 
 /** What the ids of scenes begin with among the things that are dragged. */
 export const SCENE = "scene:";
