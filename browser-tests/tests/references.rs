@@ -92,6 +92,12 @@ async fn three_pairs_are_drawn_matched_and_matched_again() -> Outcome {
         set.touch("[data-draws=\"The reference\"]", reference).await?;
         set.until(&format!("return !!document.querySelector('[data-pairs=\"{}\"]')", i + 1)).await?;
     }
+    // The program proposes more: drawn on both, taken by a press, and taken away again.
+    set.press("[role=dialog] button", "propose pairs").await?;
+    set.until("return document.querySelectorAll('[data-proposed=darks]').length === 2").await?;
+    set.press("[aria-label=\"Proposed pairs\"] button", "darks").await?;
+    set.until("return !!document.querySelector('[data-pairs=\"4\"]') && document.querySelectorAll('[data-proposed=darks]').length === 0").await?;
+    set.press("[role=dialog] button", "take the last away").await?;
     let shown = set.shown().await?;
     set.press("[role=dialog] footer button", "Match").await?;
     set.newer(shown).await?;

@@ -149,6 +149,7 @@ fn long_path() -> Path {
         on: true,
         strength: 0.8,
         region,
+        matched: None,
     };
     Path { steps, groups: vec![group("a", None), group("b", Some(skin)), group("c", None), group("d", None)] }
 }

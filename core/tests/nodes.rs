@@ -68,8 +68,14 @@ fn grouped(zone: Zone, strength: f64) -> Path {
     let mut steps = vec![balance("up", zone, 0.5), bloom(zone), balance("down", zone, -0.3)];
     steps.iter_mut().for_each(|s| s.group = Some("g".into()));
     let mut path = Path::of(steps);
-    path.groups =
-        vec![Group { id: "g".into(), name: "g".into(), on: true, strength, region: Some(colourful()) }];
+    path.groups = vec![Group {
+        id: "g".into(),
+        name: "g".into(),
+        on: true,
+        strength,
+        region: Some(colourful()),
+        matched: None,
+    }];
     path
 }
 

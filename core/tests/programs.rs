@@ -262,7 +262,7 @@ fn a_group_blends_all_its_steps_together_and_switches_them_off_together() {
     let steps = vec![of_group("gel"), of_group("tone"), of_group("hue-curves")];
     let group = |on: bool, strength: f64, region: Option<Region>| Path {
         steps: steps.clone(),
-        groups: vec![Group { id: "g".into(), name: "g".into(), on, strength, region }],
+        groups: vec![Group { id: "g".into(), name: "g".into(), on, strength, region, matched: None }],
     };
     let run = |path: &Path, c: [f32; 3]| program(path, "acescct", "acescct").on_colour(c);
     let c = at_hue(200.0);

@@ -111,7 +111,14 @@ fn every_kind_at_nothing_is_off_and_next_to_nothing_is_near_it_from_every_source
                 Program::compile(&Path::of(vec![Step { strength, ..full.clone() }]), &a, &b).unwrap()
             };
             let grouped = |strength: f64| {
-                let group = Group { id: "g".into(), name: "g".into(), on: true, strength, region: None };
+                let group = Group {
+                    id: "g".into(),
+                    name: "g".into(),
+                    on: true,
+                    strength,
+                    region: None,
+                    matched: None,
+                };
                 let steps = vec![Step { group: Some("g".into()), ..full.clone() }];
                 Program::compile(&Path { steps, groups: vec![group] }, &a, &b).unwrap()
             };

@@ -52,11 +52,12 @@ async fn a_board_holds_stills_and_tables_which_are_noted_taken_off_put_back_and_
     // Not on a scene of shots, not a table that is not there, not between encodings that nobody knows.
     let (status, said) = ask!(service, post, format!("/api/scenes/{plain}/tables"), put.to_string());
     assert!(
-        status == StatusCode::BAD_REQUEST && said["detail"].as_str().unwrap().contains("finished stills"),
+        status == StatusCode::UNPROCESSABLE_ENTITY
+            && said["detail"].as_str().unwrap().contains("finished stills"),
         "{said}"
     );
     for (key, value, want) in
-        [("table", "00ff", StatusCode::NOT_FOUND), ("to", "nothing", StatusCode::BAD_REQUEST)]
+        [("table", "00ff", StatusCode::NOT_FOUND), ("to", "nothing", StatusCode::UNPROCESSABLE_ENTITY)]
     {
         let mut other = put.clone();
         other[key] = json!(value);
@@ -70,7 +71,7 @@ async fn a_board_holds_stills_and_tables_which_are_noted_taken_off_put_back_and_
     assert!(status == StatusCode::OK && kept["encoding"] == "acescct", "{kept}");
     let (status, _) =
         ask!(service, post, format!("/api/shots/{shot}/kept"), json!({ "board": plain }).to_string());
-    assert_eq!(status, StatusCode::BAD_REQUEST);
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     let (status, _) = ask!(
         service,
         post,
@@ -93,7 +94,7 @@ async fn a_board_holds_stills_and_tables_which_are_noted_taken_off_put_back_and_
     );
     let (status, _) =
         ask!(service, patch, format!("/api/shots/{shot}"), json!({ "contrast": shot }).to_string());
-    assert_eq!(status, StatusCode::BAD_REQUEST);
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
 
     // Taken off and put back.
     ask!(service, delete, table, "");
@@ -177,7 +178,7 @@ async fn a_reference_is_read_over_the_shot_compared_and_taken_over_in_parts() {
     let wish = json!({ "shot": own, "area": { "corners": [[0, 0], [0, 0], [0, 0]] }, "reference": its, "reference_area": corners(0.1) }).to_string();
     let (status, said) = ask!(service, post, "/api/references/patches", wish);
     assert!(
-        status == StatusCode::BAD_REQUEST && said["detail"].as_str().unwrap().contains("no pixel"),
+        status == StatusCode::UNPROCESSABLE_ENTITY && said["detail"].as_str().unwrap().contains("no pixel"),
         "{said}"
     );
 
@@ -228,7 +229,8 @@ async fn a_film_is_fitted_to_patches_and_what_cannot_be_is_said() {
     ask["negative_known"] = json!(true);
     let (status, said) = ask!(service, post, "/api/stocks/film", ask.to_string());
     assert!(
-        status == StatusCode::BAD_REQUEST && said["detail"].as_str().unwrap().contains("nothing left"),
+        status == StatusCode::UNPROCESSABLE_ENTITY
+            && said["detail"].as_str().unwrap().contains("nothing left"),
         "{said}"
     );
     let wish = json!({ "negative": stocks["negatives"][0], "patches": { "name": "chart.csv", "text": "R,G,B,L,a,b\n1,x,1,1,1,1\n" } });

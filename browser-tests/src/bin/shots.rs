@@ -10,9 +10,9 @@ const VIEWS: [(&str, &str, &str); 19] = [
     ("camera-profile", "?place=footage", ""),
     ("balance", "?place=balance&shot=kelp%20greenhouse%20004", ""),
     ("balance-two", "?place=balance&shot=workbench%20002", ""),
-    ("look-balance", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "balance"),
+    ("match", "?look=Brine%20Light&shot=lantern%20market%20014", "saturation"),
     ("look-tone-tint", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone-tint"),
-    ("look-tone", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20003", "tone"),
+    ("look-table", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "saturation"),
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
     ("look-families", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-hdr", "?look=Harbour%20Dusk&shot=ferry%20deck%20008", "tone"),
@@ -83,6 +83,17 @@ const ROW: &str = "const settled = window.lantern.settled();
     const row = [...document.querySelectorAll('canvas[data-request]')];
     return settled > 0 && row.length >= 9 && row.every((c) => Number(c.dataset.request) >= settled)";
 
+/// A table of 17 points: a soft curve on each channel, warm lights over cool darks.
+fn dusk() -> String {
+    let bend = |v: f64, low: f64, high: f64| low + (high - low) * v * v * (3.0 - 2.0 * v);
+    let mut text = String::from("TITLE \"dusk rec709 to rec709\"\nLUT_3D_SIZE 17\n");
+    for i in 0..17_i32.pow(3) {
+        let [r, g, b] = [i % 17, i / 17 % 17, i / 289].map(|v| f64::from(v) / 16.0);
+        text += &format!("{} {} {}\n", bend(r, 0.02, 1.0), bend(g, 0.03, 0.95), bend(b, 0.08, 0.82));
+    }
+    text
+}
+
 /// What a person would do before the picture is taken.
 async fn prepare(set: &Set, name: &str) -> Outcome {
     match name {
@@ -138,6 +149,28 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
                 .await?;
             }
         }
+        "match" => {
+            set.press("button", "Match to references…").await?;
+            set.click("[role=dialog] [aria-label=References] li:nth-child(3) button").await?;
+            set.until("return !!document.querySelector('[aria-label=\"The reference\"] img')?.complete && !!document.querySelector('[role=dialog] canvas[data-drawn]')").await?;
+            set.press("[role=dialog] button", "propose pairs").await?;
+            for kind in ["skin", "darks"] {
+                set.press("[aria-label=\"Proposed pairs\"] button", kind).await?;
+            }
+            set.press("[role=dialog] footer button", "Match").await?;
+            set.until("return !!document.querySelector('[aria-label=Report]')").await?;
+        }
+        "look-table" => {
+            set.add_step("screen", "Table").await?;
+            let file = set.data.path().join("dusk.cube");
+            std::fs::write(&file, dusk())?;
+            set.find("[aria-label=\"Table file\"]").await?.send_keys(file.display().to_string()).await?;
+            set.until("return !!document.querySelector('[role=dialog] canvas[data-drawn]')").await?;
+            let shown = set.shown().await?;
+            set.press("[role=dialog] button", "Add table").await?;
+            set.newer(shown).await?;
+            set.until("return document.querySelectorAll('[data-arrows], [data-greys]').length === 2").await?;
+        }
         "look-hdr" => {
             let shown = set.shown().await?;
             set.click("button[aria-label*='display: ']").await?;
@@ -148,7 +181,8 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             set.press("button", "Shelf ▸").await?;
             set.until("return document.querySelectorAll('[data-card] canvas[data-drawn]').length >= 24")
                 .await?;
-            set.click("[data-card=\"Cold Harbour Print\"]").await?;
+            set.press("[data-board] button", "mole at evening").await?;
+            set.until("return document.querySelectorAll('[data-reading] svg').length === 4").await?;
         }
         _ => return Ok(()),
     }

@@ -1,5 +1,6 @@
 //! The look document: JSON, version 5.
 
+use super::matched::Matched;
 use crate::region::Region;
 use crate::step::{ValueError, Values, Zone};
 use crate::table::{KeptTable, Table};
@@ -12,7 +13,7 @@ use thiserror::Error;
 /// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture, version 3
 /// no lights above white, version 4 neither families with borders nor a fade that lifts evenly, version 5 no remainders; all
 /// are read as they are.
-pub const LOOK_VERSION: u32 = 6;
+pub const LOOK_VERSION: u32 = 7;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;
@@ -66,6 +67,9 @@ pub struct Group {
     /// Where it works; everywhere where none is said.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub region: Option<Region>,
+    /// What it was matched to, where it is a match.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub matched: Option<Matched>,
 }
 
 /// One adjustment.

@@ -4,6 +4,7 @@ pub mod aim;
 pub mod features;
 pub mod model;
 pub mod patch;
+pub mod proposals;
 pub mod reading;
 pub mod references;
 pub mod shot;

@@ -198,7 +198,7 @@ pub fn match_shot(request: &Request<'_>, stop: &AtomicBool) -> Result<Option<Mat
     let (usual, confidence) = default_strength(common, patches.len(), references.len());
     let strength = request.strength.unwrap_or(usual).clamp(0.0, 1.0);
     let name = format!("Match: {}", request.name).chars().take(crate::look::MAX_NAME).collect();
-    let group = Group { id: ID.into(), name, on: true, strength, region: None };
+    let group = Group { id: ID.into(), name, on: true, strength, region: None, matched: None };
     let seen: Vec<&Small> = references.iter().collect();
     let mut report = Report {
         common,

@@ -6,6 +6,7 @@ use crate::colour::transfer::Transfer;
 use crate::colour::{Encoding, display::SDR_PEAK, primaries::P3_D65};
 use crate::graph::Program;
 use crate::look::Path;
+use crate::numeric::lane::{N, Planes};
 use crate::picture::Picture;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -64,27 +65,41 @@ impl Small {
         let scale = (LONG as f64 / w.max(h) as f64).min(1.0);
         let side = |n: usize| ((n as f64 * scale).round() as usize).max(1);
         let (width, height) = (side(w), side(h));
-        let mut pixels = Vec::with_capacity(width * height);
+        // The pixels of each block, one block after the other; then light, many pixels at once.
+        let mut all: Vec<[f32; 4]> = Vec::new();
+        let mut ends = Vec::with_capacity(width * height);
         for y in 0..height {
             for x in 0..width {
                 let (x0, x1) = (x * w / width, ((x + 1) * w / width).max(x * w / width + 1));
                 let (y0, y1) = (y * h / height, ((y + 1) * h / height).max(y * h / height + 1));
-                let mut sum = [0.0_f64; 3];
-                let mut count = 0.0;
                 for row in (y0..y1).step_by((y1 - y0).div_ceil(MOST_IN_BLOCK)) {
                     let inside = &picture.pixels[row * w + x0..row * w + x1];
-                    for p in inside.iter().step_by((x1 - x0).div_ceil(MOST_IN_BLOCK)) {
-                        let light = encoding.transfer.decoded([p[0], p[1], p[2]]);
-                        (0..3).for_each(|c| sum[c] += f64::from(light[c]));
-                        count += 1.0;
-                    }
+                    all.extend(inside.iter().step_by((x1 - x0).div_ceil(MOST_IN_BLOCK)));
                 }
-                let [r, g, b] = sum.map(|s| (s / count) as f32);
-                if ![r, g, b].iter().all(|v| v.is_finite()) {
-                    return Err(MatchError::NotFinite);
-                }
-                pixels.push([r, g, b, 1.0]);
+                ends.push(all.len());
             }
+        }
+        for some in all.chunks_mut(N) {
+            let mut planes: Planes = [[0.0; N]; 3];
+            for (i, p) in some.iter().enumerate() {
+                (0..3).for_each(|c| planes[c][i] = p[c]);
+            }
+            encoding.transfer.decode(&mut planes);
+            for (i, p) in some.iter_mut().enumerate() {
+                (0..3).for_each(|c| p[c] = planes[c][i]);
+            }
+        }
+        let mut pixels = Vec::with_capacity(width * height);
+        let mut from = 0;
+        for to in ends {
+            let block = &all[from..to];
+            let mean = |c: usize| block.iter().map(|p| f64::from(p[c])).sum::<f64>() / block.len() as f64;
+            let [r, g, b] = [0, 1, 2].map(|c| mean(c) as f32);
+            if ![r, g, b].iter().all(|v| v.is_finite()) {
+                return Err(MatchError::NotFinite);
+            }
+            pixels.push([r, g, b, 1.0]);
+            from = to;
         }
         Ok(Self { width, height, pixels })
     }

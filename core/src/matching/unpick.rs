@@ -515,7 +515,14 @@ fn put(path: &mut Path, steps: Vec<Step>, name: &str) {
         let id = group_in(step.zone);
         if path.group(id).is_none() {
             let name = name.chars().take(crate::look::MAX_NAME).collect();
-            path.groups.push(Group { id: id.into(), name, on: true, strength: 1.0, region: None });
+            path.groups.push(Group {
+                id: id.into(),
+                name,
+                on: true,
+                strength: 1.0,
+                region: None,
+                matched: None,
+            });
         }
         path.steps.insert(at, Step { group: Some(id.into()), ..step });
     }

@@ -8,6 +8,7 @@ use crate::store::ids::ShotId;
 use actix_web::web;
 use lantern_core::look::{Group, Path, Step};
 use lantern_core::matching::patch::{self, PatchPair};
+use lantern_core::matching::proposals::{self, Proposal};
 use lantern_core::matching::reading::{self, PictureReading};
 use lantern_core::matching::references::{Common, Pair, Report, Request, match_shot};
 use lantern_core::matching::small::Small;
@@ -158,6 +159,37 @@ pub async fn taken(studio: web::Data<Studio>, body: Body<TakePart>) -> ApiResult
         Ok(TakenPart { step: taken::taken(body.part, &its, &own, &id, &body.name) })
     });
     Ok(web::Json(made.await??))
+}
+
+/// Pairs to propose.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct ProposePairs {
+    /// The shot as it is seen.
+    #[serde(flatten)]
+    pub seen: Seen,
+    /// The references, one or several.
+    pub references: Vec<ShotId>,
+}
+
+/// Pairs that the program proposes, of each reference.
+pub async fn propose(
+    studio: web::Data<Studio>,
+    body: Body<ProposePairs>,
+) -> ApiResult<web::Json<Vec<Proposal>>> {
+    let body = body.into_inner();
+    if body.references.len() > MOST_REFERENCES {
+        return Err(ApiError::Invalid(format!("a match takes up to {MOST_REFERENCES} references")));
+    }
+    let found = web::block(move || -> ApiResult<Vec<Proposal>> {
+        let own = studio.reduced(&body.seen.shot, body.seen.frame, &body.seen.path)?;
+        let mut all = Vec::new();
+        for (i, reference) in body.references.iter().enumerate() {
+            let its = studio.reduced(reference, None, &Path::default())?;
+            all.extend(proposals::propose(&own, &its, i));
+        }
+        Ok(all)
+    });
+    Ok(web::Json(found.await??))
 }
 
 /// Areas of two pictures to compare.

@@ -271,6 +271,8 @@ pub fn calls() -> Vec<Call> {
         .takes::<references::Seen>(),
         Call::post("/api/references/taken", "A part of a reference's reading as a step", references::taken)
             .takes::<references::TakePart>(),
+        Call::post("/api/references/pairs", "Pairs that the program proposes", references::propose)
+            .takes::<references::ProposePairs>(),
         Call::post("/api/references/patches", "Areas of two pictures compared", references::patches)
             .takes::<references::ComparePatches>(),
         Call::get("/api/shots/{id}/reading", "Tones and colours of a shot", references::read),

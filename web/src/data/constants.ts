@@ -4,7 +4,7 @@
 export const MAX_NAME = 200;
 
 /** The version of look documents that is written. */
-export const LOOK_VERSION = 6;
+export const LOOK_VERSION = 7;
 
 /** The most points of a curve. */
 export const MAX_POINTS = 16;

@@ -2388,6 +2388,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/references/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pairs that the program proposes */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ProposePairs"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Proposal"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/references/patches": {
         parameters: {
             query?: never;
@@ -5603,6 +5652,8 @@ export interface components {
         Group: {
             /** @description Unique among the groups of its path. */
             id: string;
+            /** @description What it was matched to, where it is a match. */
+            matched?: components["schemas"]["Matched"] | null;
             /** @description The designer's own name for it. */
             name: string;
             /** @description Whether its steps work at all. */
@@ -6027,6 +6078,8 @@ export interface components {
              */
             red_out_white: number;
         };
+        /** @description What a pair may be of. */
+        Likely: "skin" | "greens" | "blues" | "greys" | "darks" | "lights";
         /** @description What lies in a folder. */
         Listing: {
             /** @description Files inside that may be footage, in order of their names. */
@@ -6187,6 +6240,50 @@ export interface components {
              * @default false
              */
             whole: boolean;
+        };
+        /** @description What a group was matched to; since version 7 of look documents. */
+        Matched: {
+            /** @description What shot and references have in common, as it was said. */
+            common: string;
+            /** @description The pairs. */
+            pairs: components["schemas"]["MatchedPair"][];
+            /** @description Ids of the references, in the production that it was matched in. */
+            references: string[];
+        };
+        /** @description A rectangle of a picture, as shares of its sides from the top left. */
+        MatchedArea: {
+            /**
+             * Format: double
+             * @description Height.
+             */
+            height: number;
+            /**
+             * Format: double
+             * @description Width.
+             */
+            width: number;
+            /**
+             * Format: double
+             * @description Left edge.
+             */
+            x: number;
+            /**
+             * Format: double
+             * @description Top edge.
+             */
+            y: number;
+        };
+        /** @description Areas that were to feel the same. */
+        MatchedPair: {
+            /**
+             * Format: uint
+             * @description Which reference, from 0.
+             */
+            of: number;
+            /** @description The area of the reference. */
+            reference: components["schemas"]["MatchedArea"];
+            /** @description The area of the shot. */
+            shot: components["schemas"]["MatchedArea"];
         };
         /** @description One measure with the value above which a table falls short. */
         Measure: {
@@ -7069,6 +7166,33 @@ export interface components {
             aim: number;
             /** @description Its dyes. */
             dyes: components["schemas"]["DyeSet"];
+        };
+        /** @description A proposed pair. */
+        Proposal: {
+            /** @description What it may be of. */
+            of: components["schemas"]["Likely"];
+            /** @description The areas. */
+            pair: components["schemas"]["Pair"];
+        };
+        /** @description Pairs to propose. */
+        ProposePairs: {
+            /**
+             * Format: uint32
+             * @description Its frame by its place in the order; the poster where none is said.
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * @description The path, over the shot's own trim.
+             * @default {
+             *       "steps": []
+             *     }
+             */
+            path: components["schemas"]["Path"];
+            /** @description The references, one or several. */
+            references: components["schemas"]["ShotId"][];
+            /** @description The shot. */
+            shot: components["schemas"]["ShotId"];
         };
         /** @description What development longer or shorter than normal does, for each stop of push. */
         Push: {

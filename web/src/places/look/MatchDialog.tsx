@@ -1,6 +1,6 @@
 /** Matching the shot in hand to references: what they have in common, pairs drawn on both, and a report. */
 import { useEffect, useMemo, useRef, useState } from "react";
-import { api, type MatchArea, type MatchDetail, type MatchPair, type Path, type Shot } from "../../data/client";
+import { api, type MatchArea, type MatchDetail, type MatchPair, type Path, type Proposal, type Shot } from "../../data/client";
 import { useWork } from "../../document/work";
 import { CardPicture, useCards } from "../../preview/cards";
 import { say, shotsOf, told, useSession } from "../../session/session";
@@ -20,28 +20,20 @@ const GROUP = "match";
 /** Sides of a drawn area are at least this share of the picture. */
 const LEAST = 0.015;
 
-/** What was asked for, kept for each look so that it can be asked for again. */
+/** What is asked for; it is kept with the group that comes of it. */
 interface Asked {
   references: string[];
   pairs: MatchPair[];
   common: string;
 }
 
-const key = (look: string) => `lantern match ${look}`;
-
-/** What was asked for, without references that are gone and their pairs. */
-function kept(look: string | null, there: Set<string>): Asked {
-  const none = { references: [], pairs: [], common: "find" };
-  const text = look ? localStorage.getItem(key(look)) : null;
-  if (!text) return none;
-  try {
-    const { references, pairs, common } = JSON.parse(text) as Asked;
-    const left = references.filter((r) => there.has(r));
-    const of = (p: MatchPair) => left.indexOf(references[p.of ?? 0] ?? "");
-    return { references: left, pairs: pairs.filter((p) => of(p) >= 0).map((p) => ({ ...p, of: of(p) })), common };
-  } catch {
-    return none;
-  }
+/** What the match in the path was made from, without references that are gone and their pairs. */
+function kept(path: Path | undefined, there: Set<string>): Asked {
+  const made = path?.groups?.find((g) => g.id === GROUP)?.matched;
+  if (!made) return { references: [], pairs: [], common: "find" };
+  const left = made.references.filter((r) => there.has(r));
+  const of = (p: MatchPair) => left.indexOf(made.references[p.of ?? 0] ?? "");
+  return { references: left, pairs: made.pairs.filter((p) => of(p) >= 0).map((p) => ({ ...p, of: of(p) })), common: made.common };
 }
 
 export function MatchDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -55,7 +47,7 @@ function Open({ onClose }: { onClose: () => void }) {
   const look = useWork((s) => s.id);
   const finished = (production?.scenes ?? []).filter((s) => s.finished).flatMap((s) => s.shots);
   const own = shotsOf(production).find((s) => s.id === shot);
-  const [asked, setAsked] = useState(() => kept(look, new Set(finished.map((f) => f.id))));
+  const [asked, setAsked] = useState(() => kept(useWork.getState().document?.path, new Set(finished.map((f) => f.id))));
   const [half, setHalf] = useState<MatchArea | null>(null);
   const [busy, setBusy] = useState(false);
   const stop = useRef<AbortController | null>(null);
@@ -73,7 +65,10 @@ function Open({ onClose }: { onClose: () => void }) {
   const card = pictures.get(0);
   const [aspect, setAspect] = useState(16 / 9);
   const change = (part: Partial<Asked>) => setAsked((a) => ({ ...a, ...part }));
+  const [proposed, setProposed] = useState<Proposal[] | null>(null);
+  const [proposing, setProposing] = useState(false);
   const pick = (f: Shot) => {
+    setProposed(null);
     const has = asked.references.includes(f.id);
     setHalf(null);
     if (has) {
@@ -85,6 +80,17 @@ function Open({ onClose }: { onClose: () => void }) {
       change({ references: [...asked.references, f.id] });
     }
   };
+  const propose = async () => {
+    if (!shot) return;
+    setProposing(true);
+    try {
+      setProposed(await api.proposePairs({ shot, frame, path: pathBefore(useWork.getState().document?.path), references: chosen.map((c) => c.id) }));
+    } catch (e) {
+      say(e);
+    }
+    setProposing(false);
+  };
+  const here = (proposed ?? []).filter((p) => (p.pair.of ?? 0) === at);
   const run = async () => {
     if (!shot || !look) return;
     setBusy(true);
@@ -94,8 +100,7 @@ function Open({ onClose }: { onClose: () => void }) {
       stop.current?.abort();
       stop.current = new AbortController();
       const answer = await api.matchReferences({ shot, frame, path: pathBefore(useWork.getState().document?.path), references: chosen.map((c) => c.id), common, pairs: asked.pairs, name, strength: null }, stop.current.signal);
-      localStorage.setItem(key(look), JSON.stringify(asked));
-      put(answer);
+      put(answer, asked);
       setMade(answer);
     } catch (e) {
       // Whoever stopped it knows.
@@ -137,11 +142,12 @@ function Open({ onClose }: { onClose: () => void }) {
         ))}
       </ul>
       <div className="grid grid-cols-2 gap-3">
-        <Drawn label="The shot" aspect={card ? card.width / card.height : 16 / 9} areas={asked.pairs.filter((p) => (p.of ?? 0) === at).map((p) => p.shot)} half={half} onArea={reference ? setHalf : undefined}>
+        <Drawn label="The shot" aspect={card ? card.width / card.height : 16 / 9} areas={asked.pairs.filter((p) => (p.of ?? 0) === at).map((p) => p.shot)} proposed={here.map((p) => ({ area: p.pair.shot, name: p.of }))} half={half} onArea={reference ? setHalf : undefined}>
           <CardPicture picture={card} size={[480, 270]} className="border-transparent" />
         </Drawn>
         <Drawn
           label="The reference"
+          proposed={here.map((p) => ({ area: p.pair.reference, name: p.of }))}
           aspect={aspect}
           areas={asked.pairs.filter((p) => (p.of ?? 0) === at).map((p) => p.reference)}
           onArea={
@@ -172,7 +178,33 @@ function Open({ onClose }: { onClose: () => void }) {
         <Button kind="quiet" disabled={asked.pairs.length === 0} onClick={() => change({ pairs: asked.pairs.slice(0, -1) })}>
           take the last away
         </Button>
+        <Button kind="quiet" disabled={chosen.length === 0 || proposing} title="Patches of both pictures that are likely to be of the same kind: you say which are" onClick={() => told(propose())}>
+          {proposing ? "looking…" : "propose pairs"}
+        </Button>
       </div>
+      {proposed && (
+        <div className="flex flex-wrap items-center gap-2 pt-1" role="group" aria-label="Proposed pairs">
+          {proposed.length === 0 ? (
+            <span className="text-faint">Nothing in them is surely of the same kind: draw pairs yourself.</span>
+          ) : (
+            <>
+              <span className="text-faint">Press those that belong together:</span>
+              {proposed.map((p) => (
+                <Button
+                  key={`${p.of} ${p.pair.of ?? 0}`}
+                  onClick={() => {
+                    change({ pairs: [...asked.pairs, p.pair] });
+                    setShown(p.pair.of ?? 0);
+                    setProposed(proposed.filter((x) => x !== p));
+                  }}
+                >
+                  {p.of}{chosen.length > 1 ? ` of ${chosen[p.pair.of ?? 0]?.name ?? ""}` : ""}
+                </Button>
+              ))}
+            </>
+          )}
+        </div>
+      )}
       {made && <Report of={made} />}
     </Dialog>
   );
@@ -191,13 +223,14 @@ function pathBefore(path: Path | undefined): Path {
 }
 
 /** Puts a match into the look, in place of the one before it. */
-function put({ group, steps }: MatchDetail): void {
+function put({ group, steps }: MatchDetail, asked: Asked): void {
+  const matched = { ...asked, pairs: asked.pairs.map((p) => ({ ...p, of: p.of ?? 0 })) };
   useWork.getState().edit(group.name, ({ path }) => {
     const at = path.steps.findIndex((s) => s.group === GROUP);
     const others = path.steps.filter((s) => s.group !== GROUP);
     const before = at < 0 ? others.length : path.steps.slice(0, at).filter((s) => s.group !== GROUP).length;
     path.steps = [...others.slice(0, before), ...steps, ...others.slice(before)];
-    path.groups = [...(path.groups ?? []).filter((g) => g.id !== GROUP), group];
+    path.groups = [...(path.groups ?? []).filter((g) => g.id !== GROUP), { ...group, matched }];
   });
   useWork.getState().select(group.id);
 }
@@ -232,7 +265,7 @@ function Report({ of: { report } }: { of: MatchDetail }) {
 const TALLEST = 38;
 
 /** A picture that areas are drawn on. */
-function Drawn({ label, aspect, areas, half = null, onArea, children }: { label: string; aspect: number; areas: MatchArea[]; half?: MatchArea | null; onArea?: ((area: MatchArea) => void) | undefined; children: React.ReactNode }) {
+function Drawn({ label, aspect, areas, proposed = [], half = null, onArea, children }: { label: string; aspect: number; areas: MatchArea[]; proposed?: { area: MatchArea; name: string }[]; half?: MatchArea | null; onArea?: ((area: MatchArea) => void) | undefined; children: React.ReactNode }) {
   const box = useRef<HTMLDivElement>(null);
   const [from, setFrom] = useState<[number, number] | null>(null);
   const [to, setTo] = useState<[number, number] | null>(null);
@@ -265,6 +298,11 @@ function Drawn({ label, aspect, areas, half = null, onArea, children }: { label:
         }}
       >
         {children}
+        {proposed.map(({ area: a, name }) => (
+          <span key={name} data-proposed={name} className="pointer-events-none absolute border border-dashed border-bright text-bright" style={{ left: `${100 * a.x}%`, top: `${100 * a.y}%`, width: `${100 * a.width}%`, height: `${100 * a.height}%` }}>
+            <span className="bg-pit/70 px-0.5">{name}</span>
+          </span>
+        ))}
         {[...areas, ...(half ? [half] : []), ...(drawing ? [drawing] : [])].map((a, i) => (
           <span
             key={i}

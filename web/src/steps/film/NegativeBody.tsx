@@ -29,7 +29,7 @@ export function NegativeBody({ step, info }: { step: Negative; info: KindInfo })
       <StockCards step={step} kind="negative" />
       <FilmCurve negative={step.id} exposure={step.values.exposure} push={step.values.push} stock={step.values.stock} />
       <div className="flex w-[262px] shrink-0 flex-col">
-        <Tabs value={tab} onChange={setTab} tabs={[["use", "exposed"], ["curves", "curves"], ["layers", "layers"], ["grain", "grain"], ["fit", "measured"], ...(reversal ? DYES : [])]} />
+        <Tabs value={tab} onChange={setTab} tabs={[["use", "exposed"], ["curves", "curves"], ["layers", "layers"], ["grain", "grain"], ["fit", "data"], ...(reversal ? DYES : [])]} />
         {tab === "use" ? (
           <div className="grid min-h-0 grid-cols-2 content-start gap-x-4 gap-y-0 overflow-y-auto pr-1">
             <Numbers step={step} fields={fieldsOf(info.fields, ...USED.filter((f) => !IDLE[kind].includes(f)))} />

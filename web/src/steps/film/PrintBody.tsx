@@ -27,7 +27,7 @@ export function PrintBody({ step, info }: { step: Print; info: KindInfo }) {
       <StockCards step={step} kind="print" />
       <FilmCurve negative={negative?.id ?? null} exposure={exposed?.exposure ?? 0} push={exposed?.push ?? 0} />
       <div className="flex w-[262px] shrink-0 flex-col">
-        <Tabs value={tab} onChange={setTab} tabs={[["use", "printed"], ["curves", "curves"], ["dyes", "dyes"], ["fit", "measured"]]} />
+        <Tabs value={tab} onChange={setTab} tabs={[["use", "printed"], ["curves", "curves"], ["dyes", "dyes"], ["fit", "data"]]} />
         {tab === "use" ? <Printed step={step} info={info} /> : tab === "curves" ? <Curves step={step} /> : tab === "fit" ? <FilmFit step={step} /> : <DyeEditor step={step} />}
       </div>
     </>
