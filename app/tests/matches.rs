@@ -8,9 +8,11 @@ mod baselines;
 mod common;
 
 use common::tables;
-use lantern_core::colour::CameraProfile;
+use lantern_core::bake::Judgement;
+use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::graph::Program;
 use lantern_core::look::Path as Steps;
+use lantern_core::matching::reading;
 use lantern_core::matching::references::{Common, Pair, Request, alignment, difference, match_shot};
 use lantern_core::matching::small::{Area, Small, screen};
 use lantern_core::table::Table;
@@ -19,10 +21,16 @@ use std::sync::atomic::AtomicBool;
 
 static GO_ON: AtomicBool = AtomicBool::new(false);
 
-fn contents() -> Vec<Small> {
+/// A shot of the demo, made small.
+fn of_demo(name: &str) -> Small {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
     let text = std::fs::read_to_string(root.join("demo/data/harrier.camera.json")).unwrap();
     let camera = serde_json::from_str::<CameraProfile>(&text).unwrap().encoding().unwrap();
+    let bytes = std::fs::read(root.join(format!("demo/data/{name}.png"))).unwrap();
+    Small::of(&lantern_formats::picture::read(&bytes).unwrap(), &camera, &Steps::default()).unwrap()
+}
+
+fn contents() -> Vec<Small> {
     let names = [
         "workbench",
         "lantern-market",
@@ -33,12 +41,7 @@ fn contents() -> Vec<Small> {
         "kelp-greenhouse-004",
         "foggy-mole-002",
     ];
-    names
-        .map(|name| {
-            let bytes = std::fs::read(root.join(format!("demo/data/{name}.png"))).unwrap();
-            Small::of(&lantern_formats::picture::read(&bytes).unwrap(), &camera, &Steps::default()).unwrap()
-        })
-        .into()
+    names.map(of_demo).into()
 }
 
 fn under(table: &Table, picture: &Small) -> Small {
@@ -150,6 +153,57 @@ fn matches_meet_what_is_promised_of_them() {
     );
     assert!(a <= 0.20 && p <= 0.75 && f <= 1.0 && o <= 1.0);
     assert!(worse * 20 <= count && beaten.iter().all(|b| b * 100 >= 85 * count));
+}
+
+#[test]
+fn of_the_same_scene_the_map_between_colours_says_more_than_an_inference() {
+    // Two frames of one market under the same light.
+    let two = [of_demo("lantern-market"), of_demo("lantern-market-021")];
+    for (shot, other) in [(&two[0], &two[1]), (&two[1], &two[0])] {
+        let (mut scene, mut nothing) = (vec![], vec![]);
+        for (_, (name, look)) in chosen() {
+            let (truth, reference) = (under(&look, shot), under(&look, other));
+            let before = difference(shot, &truth);
+            let ask = |common, into: &mut Vec<f64>| {
+                let references = std::slice::from_ref(&reference);
+                let request =
+                    Request { shot, references, common: Some(common), pairs: &[], strength: None, name };
+                into.push(difference(&matched(&request), &truth) / before);
+            };
+            ask(Common::Scene, &mut scene);
+            ask(Common::Nothing, &mut nothing);
+        }
+        let [s, n] = [&mut scene, &mut nothing].map(|v| median(v));
+        println!("the same scene {s:.2}, as if of another {n:.2}");
+        assert!(s < n && s <= 0.85, "{s} {n}");
+    }
+}
+
+/// Measures by which a table's shape falls short.
+fn short(judged: Option<Judgement>) -> Vec<String> {
+    let measures = judged.map(|j| j.measures).unwrap_or_default();
+    measures.into_iter().filter(|m| m.falls_short && !m.warning_only).map(|m| m.title).collect()
+}
+
+#[test]
+fn a_match_breaks_nowhere_that_its_reference_look_does_not() {
+    let contents = contents();
+    let display = Encoding::find("rec709").unwrap();
+    for (k, (name, look)) in chosen() {
+        let shot = &contents[k % contents.len()];
+        let own = short(reading::of_table(&look, &display, &display).unwrap().judgement);
+        for (what, reference) in
+            [("same", under(&look, shot)), ("other", under(&look, &contents[(k + 1) % contents.len()]))]
+        {
+            let references = std::slice::from_ref(&reference);
+            let request = Request { shot, references, common: None, pairs: &[], strength: Some(1.0), name };
+            let mut path = Steps::default();
+            match_shot(&request, &GO_ON).unwrap().unwrap().put(&mut path);
+            let read = reading::of_look(&path, &display, &display, &GO_ON).unwrap().unwrap();
+            let its = short(read.judgement);
+            assert!(its.iter().all(|m| own.contains(m)), "{name} {what}: {its:?}, its look {own:?}");
+        }
+    }
 }
 
 #[test]

@@ -10,7 +10,7 @@ async fn references_come_in_are_read_compared_and_taken_over_in_parts() -> Outco
     let set = Set::new().await?;
     set.make_look("Bare", &serde_json::json!([]))?;
     set.open("?look=Bare&shot=workbench%20001").await?;
-    set.press("button", "Shelf").await?;
+    set.press("button", "Shelf ▸").await?;
     set.until("return document.querySelectorAll('[data-board] button').length === 4").await?;
 
     // A table from a file, a frame of the shot, a picture from the clipboard.
@@ -36,7 +36,7 @@ async fn references_come_in_are_read_compared_and_taken_over_in_parts() -> Outco
     set.until("return document.querySelectorAll('[data-board] button').length === 7 && document.querySelector('[data-board]').innerText.includes('pasted')").await?;
 
     // The table's reading, beside the look's.
-    set.press("[data-board] button", "dusk").await?;
+    set.press("[data-board] button", "dusk acescct to rec709").await?;
     set.until("return !!document.querySelector('[data-table-panel] [data-greys=\"65\"]')").await?;
     set.choose("Beside", "the look in hand").await?;
     set.until("return document.querySelector('[aria-label=\"How far they lie apart\"]')?.innerText.includes('% of the signal apart')").await?;
@@ -67,7 +67,7 @@ async fn references_come_in_are_read_compared_and_taken_over_in_parts() -> Outco
     )
     .await?;
     set.click("[aria-label=\"Close the Shelf\"]").await?;
-    set.press("button", "Compare with").await?;
+    set.click("[aria-label=View] button[aria-haspopup=menu]").await?;
     set.press("[role=menuitem]", "Contrast frame mole at evening").await?;
     // Its trace lies in the scopes beside the picture's own.
     set.until("return ['wave', 'vector'].every((s) => Number(document.querySelector(`[data-scope=${s}-beside]`)?.dataset.seq) > 0)").await?;

@@ -13,8 +13,11 @@ use super::small::{Area, Small, plane};
 use super::trained;
 use super::training::Random;
 use super::transport::Straight;
-use crate::colour::Zone;
+use crate::bake::judge::Measure;
+use crate::bake::{Bake, bake, judge};
 use crate::colour::difference::ciede2000;
+use crate::colour::{Encoding, Zone};
+use crate::graph::Program;
 use crate::look::{Group, Path, Step};
 use crate::numeric::least_squares::{Loss, Problem, cholesky, solve, solve_factored, unwatched};
 use crate::numeric::percentile::percentile;
@@ -142,6 +145,26 @@ const ALIKE: f64 = 0.35;
 /// Colour that a tint by brightness does not explain, in the plane: less of it is monochrome.
 const MONOCHROME: f64 = 0.006;
 
+/// How wide the priors are, tried in this order: the next where the look's shape falls short as a table, since colours that no
+/// picture has are then thrown about.
+const CALMER: [f64; 3] = [1.0, 0.5, 0.25];
+/// Points on a side of the table that a match is judged as.
+const JUDGED_POINTS: usize = 33;
+
+/// What is held against a match: that it throws colours about, or turns them inside out.
+const SHAPE: [&str; 4] = ["noise", "loose-nodes", "colour-kink", "folded"];
+
+/// Whether a path has a sound shape as a table of the display's.
+fn is_sound(path: &Path, stop: &AtomicBool) -> bool {
+    let Some(display) = Encoding::find("rec709") else { return true };
+    let Ok(program) = Program::compile(path, &display, &display) else { return true };
+    let table = bake(&program, &Bake::plan(&display, JUDGED_POINTS), "", stop).ok().flatten();
+    let judged = table.and_then(|t| judge(&t, &display, &display));
+    // Where black and white lie, and how the greys run, is what the reference asks for.
+    let of_shape = |m: &&Measure| SHAPE.contains(&m.id.as_str());
+    judged.is_none_or(|j| !j.measures.iter().filter(of_shape).any(|m| m.falls_short))
+}
+
 /// Matches a shot to references. `None` where it was stopped.
 pub fn match_shot(request: &Request<'_>, stop: &AtomicBool) -> Result<Option<Matched>, MatchError> {
     let Request { shot, references, pairs, .. } = request;
@@ -175,25 +198,33 @@ pub fn match_shot(request: &Request<'_>, stop: &AtomicBool) -> Result<Option<Mat
         steps.push(Step { name: "Monochrome".into(), ..step });
     }
     let aims = aims(request, common, &patches)?;
-    let model = model(common, monochrome, if patches.len() >= 4 { 1.8 } else { 1.0 });
-    let path_of = |v: &[f64]| Path::of(steps.iter().cloned().chain(model.steps(ID, v)).collect());
-    let residuals = |v: &[f64]| -> Vec<f64> {
-        let path = path_of(v);
-        aims.iter()
-            .flat_map(|(aim, sigma)| aim.residuals(&path).into_iter().map(move |r| r / sigma))
-            .collect()
-    };
-    let problem = Problem {
-        parameters: &model.parameters,
-        residuals: &residuals,
-        group: 3,
-        loss: if common == Common::Aligned { Loss::Student(12.0) } else { Loss::Huber(25.0) },
-        rounds: 24,
-        tolerance: 2e-3,
-        watch: &unwatched,
-    };
-    let Some(found) = solve(&problem, stop) else { return Ok(None) };
-    steps.extend(model.steps(ID, &found.values));
+    let free = if patches.len() >= 4 { 1.8 } else { 1.0 };
+    let mut fitted = Vec::new();
+    for calm in CALMER {
+        let model = model(common, monochrome, free * calm);
+        let path_of = |v: &[f64]| Path::of(steps.iter().cloned().chain(model.steps(ID, v)).collect());
+        let residuals = |v: &[f64]| -> Vec<f64> {
+            let path = path_of(v);
+            aims.iter()
+                .flat_map(|(aim, sigma)| aim.residuals(&path).into_iter().map(move |r| r / sigma))
+                .collect()
+        };
+        let problem = Problem {
+            parameters: &model.parameters,
+            residuals: &residuals,
+            group: 3,
+            loss: if common == Common::Aligned { Loss::Student(12.0) } else { Loss::Huber(25.0) },
+            rounds: 24,
+            tolerance: 2e-3,
+            watch: &unwatched,
+        };
+        let Some(found) = solve(&problem, stop) else { return Ok(None) };
+        fitted = model.steps(ID, &found.values);
+        if is_sound(&path_of(&found.values), stop) {
+            break;
+        }
+    }
+    steps.extend(fitted);
     steps.iter_mut().for_each(|s| s.group = Some(ID.into()));
     let (usual, confidence) = default_strength(common, patches.len(), references.len());
     let strength = request.strength.unwrap_or(usual).clamp(0.0, 1.0);
@@ -322,6 +353,7 @@ fn model(common: Common, monochrome: bool, free: f64) -> Model {
     }
     match common {
         Common::Aligned => {
+            let hues = |width: f64, b: &[f64], s: &[f64]| hues(width * free, b, s);
             let many = [0.0, 0.04, 0.09, 0.16, 0.25, 0.35, 0.45, 0.55, 0.65, 0.75, 0.85, 0.93, 1.0];
             Model::new(vec![
                 (zone, Part::Mix { name: "Channel mix", start: [0.0; 6], width: 0.2 }),
