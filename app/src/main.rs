@@ -15,7 +15,8 @@ fn main() -> ExitCode {
     // Whoever reads what is printed may stop reading, as `head` does: that is no fault.
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |info| {
-        if info.payload_as_str().is_some_and(|s| s.starts_with("failed printing to stdout")) {
+        if info.payload().downcast_ref::<String>().is_some_and(|s| s.starts_with("failed printing to stdout"))
+        {
             std::process::exit(0);
         }
         usual(info);

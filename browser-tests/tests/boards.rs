@@ -38,7 +38,7 @@ async fn references_come_in_are_read_compared_and_taken_over_in_parts() -> Outco
     // The table's reading, beside the look's.
     set.press("[data-board] button", "dusk acescct to rec709").await?;
     set.until("return !!document.querySelector('[data-table-panel] [data-greys=\"65\"]')").await?;
-    set.choose("Beside", "the look in hand").await?;
+    set.choose("Beside", "the open look").await?;
     set.until("return document.querySelector('[aria-label=\"How far they lie apart\"]')?.innerText.includes('% of the signal apart')").await?;
 
     // A still's reading, and its tints as a step at half strength.

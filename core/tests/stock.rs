@@ -1,5 +1,7 @@
 //! Films from patches and from print tables: hidden stocks of the same model and of others, seen through noise.
 
+#![allow(clippy::unwrap_used)]
+
 mod common;
 
 use lantern_core::colour::Encoding;
@@ -61,13 +63,11 @@ fn hidden(seed: u64) -> Film {
     film
 }
 
+/// What a film makes of light.
+type Seen<'a> = &'a dyn Fn(&[[f64; 3]]) -> Vec<[f64; 3]>;
+
 /// What is measured of a film: the chart at some exposures, with noise.
-fn measured(
-    of: &dyn Fn(&[[f64; 3]]) -> Vec<[f64; 3]>,
-    stops: &[f64],
-    noise: f64,
-    random: &mut Random,
-) -> Vec<Patch> {
+fn measured(of: Seen<'_>, stops: &[f64], noise: f64, random: &mut Random) -> Vec<Patch> {
     let mut all = Vec::new();
     for stop in stops {
         let light: Vec<[f64; 3]> = chart::patches_ap1().iter().map(|p| p.map(|v| v * stop.exp2())).collect();

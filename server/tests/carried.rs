@@ -79,6 +79,16 @@ async fn every_row_of_a_production_file_is_checked_before_any_is_saved() {
         ("announced", Box::new(move |d| shot(d, "expected", json!(0)))),
         ("announced", Box::new(move |d| shot(d, "expected", json!(i32::MAX)))),
         ("a shot has no name", Box::new(move |d| shot(d, "name", json!("\u{7}")))),
+        ("a note that is none", Box::new(move |d| shot(d, "note", json!("\u{7}")))),
+        ("contrast frame that is not there", Box::new(move |d| shot(d, "contrast", json!([0, 9])))),
+        (
+            "encodings that are not known",
+            Box::new(|d| {
+                let media = d["scenes"][0]["shots"][0]["frames"][0]["media"].clone();
+                d["scenes"][0]["tables"] = json!([{ "name": "t", "note": "", "tags": "", "table": media,
+                    "from": "nowhere", "to": "rec709" }]);
+            }),
+        ),
         ("a scene has no name", Box::new(|d| d["scenes"][0]["name"] = json!(""))),
         ("number", Box::new(move |d| frame(d, "number", json!(-1)))),
         ("frame's file", Box::new(move |d| frame(d, "bytes", json!(-1)))),

@@ -26,10 +26,10 @@ fn name(what: &str, text: &str) -> ApiResult<()> {
 }
 
 /// Notes and tags.
-fn noted(what: &str, texts: &[&String]) -> ApiResult<()> {
+fn noted(what: &str, texts: [&String; 2]) -> ApiResult<()> {
     let fine =
-        |t: &&String| t.chars().count() <= MOST_WORDS && !t.chars().any(|c| c.is_control() && c != '\n');
-    if texts.iter().all(|t| fine(t)) { Ok(()) } else { Err(wrong(format!("{what} has a note that is none"))) }
+        |t: &String| t.chars().count() <= MOST_WORDS && !t.chars().any(|c| c.is_control() && c != '\n');
+    if texts.into_iter().all(fine) { Ok(()) } else { Err(wrong(format!("{what} has a note that is none"))) }
 }
 
 /// A name of a file alone: no folders, nothing that a header or a shell would read otherwise.
@@ -79,7 +79,7 @@ impl Manifest {
             scene.shots.iter().try_for_each(|shot| shot.check(&known))?;
             for table in &scene.tables {
                 name("a table of a board", &table.name)?;
-                noted("a table of a board", &[&table.note, &table.tags])?;
+                noted("a table of a board", [&table.note, &table.tags])?;
                 if table.from.encoding().is_none() || table.to.encoding().is_none() {
                     return Err(wrong(format!(
                         "the table “{}” goes between encodings that are not known",
@@ -99,7 +99,7 @@ impl Manifest {
 impl ManifestShot {
     fn check(&self, known: &dyn Fn(&str) -> bool) -> ApiResult<()> {
         name("a shot", &self.name)?;
-        noted("a shot", &[&self.note, &self.tags])?;
+        noted("a shot", [&self.note, &self.tags])?;
         let wrong = |why: String| Err(wrong(format!("“{}” {why}", self.name)));
         self.trim.check_trim()?;
         if !self.encoding.is_empty() && !known(&self.encoding) {

@@ -64,7 +64,7 @@ export function TablePanel({ table, onGone }: { table: BoardTable; onGone: () =>
       <div className="flex items-center gap-2">
         <span className="text-faint">Beside</span>
         <div className="min-w-0 flex-1">
-          <Choice name="Beside" value={beside} options={[{ value: NONE, label: "nothing" }, { value: LOOK, label: "the look in hand" }, ...others.map((t) => ({ value: t.id, label: t.name }))]} onChange={setBeside} />
+          <Choice name="Beside" value={beside} options={[{ value: NONE, label: "nothing" }, { value: LOOK, label: "the open look" }, ...others.map((t) => ({ value: t.id, label: t.name }))]} onChange={setBeside} />
         </div>
       </div>
       {reading.isError && <p className="text-alarm">{reading.error.message}</p>}

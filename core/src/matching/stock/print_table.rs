@@ -25,6 +25,8 @@ const EXPOSURES: [f64; 5] = [0.25, 0.5, 1.0, 2.0, 4.0];
 const MIXES: usize = 240;
 const LIGHTS: usize = 200;
 const SEED: u64 = 20;
+/// A table whose channels span no more code than this has no film in it.
+const FLAT: f32 = 0.05;
 /// Starts that are searched from: the nearest ones.
 const TRIED: usize = 3;
 
@@ -134,7 +136,7 @@ pub fn fit(
         let all = outputs.iter().map(|p| p[c]);
         all.clone().fold(f32::NEG_INFINITY, f32::max) - all.fold(f32::INFINITY, f32::min)
     };
-    if (0..3).any(|c| !(spread(c) > 0.05)) {
+    if (0..3).map(spread).any(|s| s.is_nan() || s <= FLAT) {
         return Err(FilmError::Table(format!(
             "“{}” gives one colour for all: there is no film in it",
             held.name
