@@ -105,7 +105,14 @@ fn long_path() -> Path {
             group: Some(id.clone()),
             ..s.clone()
         }));
-        path.groups.push(Group { name: id.clone(), id, on: true, strength: 0.6, region: None });
+        path.groups.push(Group {
+            name: id.clone(),
+            id,
+            on: true,
+            strength: 0.6,
+            region: None,
+            matched: None,
+        });
     }
     let more: Vec<Step> = path.steps.iter().take(20 - path.steps.len().min(20)).cloned().collect();
     path.steps.extend(more.into_iter().map(|s| Step { id: format!("more {}", s.id), group: None, ..s }));

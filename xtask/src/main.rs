@@ -2,7 +2,8 @@
 //!
 //! * `cargo xtask demo` — installs what is missing, builds page and server, serves the demo production.
 //! * `cargo xtask test` — installs what is missing and runs every check.
-//! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute.
+//! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute; `bench matching` the bars of
+//!   matching, Unpick and stocks over all hidden looks, tables and films.
 //! * `cargo xtask fuzz` — hostile bytes into every reader, `[READER] [SECONDS]`.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
 //! * `cargo xtask sheets OUT [PICTURE...]` — contact sheets of the starting looks on all demo shots, and on own pictures.
@@ -27,6 +28,7 @@ fn main() -> ExitCode {
     let done = match chore.as_str() {
         "demo" => demo(&rest),
         "test" => test(),
+        "bench" if rest.first().is_some_and(|r| r == "matching") => bench::matching(),
         "bench" => bench::run_all(),
         "fuzz" => fuzz::run(&rest),
         "shots" => shots(),
@@ -55,6 +57,10 @@ fn root() -> PathBuf {
 fn command(folder: &str, program: &str, arguments: &[&str]) -> Command {
     let mut c = Command::new(program);
     c.args(arguments).current_dir(root().join(folder));
+    // What is built once and thrown away needs no second build made fast, and no lines for a debugger.
+    if program == "cargo" && std::env::var_os("CI").is_some() {
+        c.env("CARGO_INCREMENTAL", "0").env("CARGO_PROFILE_DEV_DEBUG", "0");
+    }
     c
 }
 
