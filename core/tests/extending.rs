@@ -58,9 +58,11 @@ fn a_scope_is_its_files_and_a_line_each() {
 
 #[test]
 fn a_kind_of_step_is_its_file_and_a_line() {
+    // Tints that are taken over from references are steps of this kind.
+    let taken = "core/src/matching/taken.rs";
     assert_eq!(
         places("ToneTint"),
-        ["core/src/step/mod.rs", "core/src/step/tone_tint.rs", "server/src/preview/reading.rs"]
+        [taken, "core/src/step/mod.rs", "core/src/step/tone_tint.rs", "server/src/preview/reading.rs"]
     );
     assert_eq!(places("Vignette")[0], "core/src/step/mod.rs");
     // With arithmetic of its own across pixels.

@@ -83,7 +83,7 @@ impl Path {
             }
             let value = |why| DocumentError::Value { step: group.name.clone(), why };
             check_shared(group.strength, group.region.as_ref()).map_err(value)?;
-            group.matched.iter().try_for_each(|m| m.check(&group.name))?;
+            group.matched.iter().try_for_each(|m| m.check(&group.name)).map_err(DocumentError::Path)?;
             let own = |s: &&Step| s.group.as_ref() == Some(&group.id);
             let mut members = self.steps.iter().filter(own);
             let Some(first) = members.next() else { continue };

@@ -304,13 +304,18 @@ impl Look {
 mod tests {
     use super::*;
 
+    /// What the newest documents say of their version.
+    fn newest_version() -> String {
+        format!("\"version\": {LOOK_VERSION}")
+    }
+
     #[test]
     fn a_kept_file_of_version_1_opens_and_is_written_back_as_it_was_but_for_its_version() {
         let text = include_str!("../../tests/looks/version-1.json");
         let look = Look::from_json(text).unwrap();
         assert_eq!(look.path.steps.len(), 6);
         // Version 5 gives Tone a fade that lifts evenly beside the earlier one.
-        let newest = text.trim_end().replace("\"version\": 1", "\"version\": 6");
+        let newest = text.trim_end().replace("\"version\": 1", &newest_version());
         let newest = newest.replace("\"keep_colour\": 0.3", "\"keep_colour\": 0.3,\n          \"lift\": 0.0");
         assert_eq!(look.to_json(), newest);
     }
@@ -328,7 +333,7 @@ mod tests {
         };
         assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
         // Version 6 says of a table whether it is a remainder.
-        let newest = text.trim_end().replace("\"version\": 2", "\"version\": 6");
+        let newest = text.trim_end().replace("\"version\": 2", &newest_version());
         let tables = "              \"strength\": 1.0\n            }\n          ]";
         assert_eq!(newest.matches(tables).count(), 1);
         let newest = newest.replace(tables, &format!("{tables},\n          \"remainder\": false"));
@@ -346,7 +351,7 @@ mod tests {
         // Version 4 gives prints lights above white on HDR displays, which version 3 had none of.
         let lit = text.replace("\"version\": 3", "\"version\": 4");
         let lit = lit.replace("\"adapted\": 1.0,", "\"adapted\": 1.0,\n          \"lights\": 1.0,");
-        let newest = lit.replace("\"version\": 4", "\"version\": 6");
+        let newest = lit.replace("\"version\": 4", &newest_version());
         assert_eq!(look.to_json(), newest.trim_end());
         let kept = include_str!("../../tests/looks/version-4.json");
         assert_eq!(kept, lit);
@@ -358,7 +363,7 @@ mod tests {
         let look = Look::from_json(text).unwrap();
         let Values::ColourFamilies(v) = &look.path.steps[1].values else { panic!("no families") };
         assert_eq!((v.families.len(), v.families[2].border, v.families[2].hue), (3, 256.0, -12.0));
-        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 5", "\"version\": 6"));
+        assert_eq!(look.to_json(), text.trim_end().replace("\"version\": 5", &newest_version()));
     }
 
     #[test]
@@ -388,8 +393,13 @@ mod tests {
 
     #[test]
     fn a_file_of_a_later_version_says_so() {
-        let error = Look::from_json(r#"{"version": 7, "future": true}"#).unwrap_err().to_string();
-        assert!(error.contains("version 7") && error.contains("newer"), "{error}");
+        let error = Look::from_json(&format!(r#"{{"version": {}, "future": true}}"#, LOOK_VERSION + 1))
+            .unwrap_err()
+            .to_string();
+        assert!(
+            error.contains(&format!("version {}", LOOK_VERSION + 1)) && error.contains("newer"),
+            "{error}"
+        );
     }
 
     #[test]

@@ -1,6 +1,5 @@
 //! What a group of steps was matched to, so that it can be matched again: kept with the group, wherever that goes.
 
-use super::document::DocumentError;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -49,9 +48,9 @@ pub struct Matched {
 }
 
 impl Matched {
-    /// Refuses what no match is.
-    pub(super) fn check(&self, group: &str) -> Result<(), DocumentError> {
-        let fail = |why: &str| Err(DocumentError::Path(format!("what “{group}” was matched to {why}")));
+    /// Refuses what no match is, in a sentence about the group.
+    pub(super) fn check(&self, group: &str) -> Result<(), String> {
+        let fail = |why: &str| Err(format!("what “{group}” was matched to {why}"));
         if self.references.len() > MOST_REFERENCES || self.pairs.len() > MOST_PAIRS {
             return fail("has too many references or pairs");
         }
