@@ -10,9 +10,7 @@ const VIEWS: [(&str, &str, &str); 19] = [
     ("camera-profile", "?place=footage", ""),
     ("balance", "?place=balance&shot=kelp%20greenhouse%20004", ""),
     ("balance-two", "?place=balance&shot=workbench%20002", ""),
-    ("match", "?look=Brine%20Light&shot=lantern%20market%20014", "saturation"),
     ("look-tone-tint", "?look=Harbour%20Dusk&shot=lantern%20market%20014", "tone-tint"),
-    ("look-table", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "saturation"),
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
     ("look-families", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-hdr", "?look=Harbour%20Dusk&shot=ferry%20deck%20008", "tone"),
@@ -24,6 +22,8 @@ const VIEWS: [(&str, &str, &str); 19] = [
     ("look-print", "?look=Salt%20and%20Ember&shot=kelp%20greenhouse%20004", "tone"),
     ("look-grain", "?look=Brine%20Light&shot=workbench%20001", "tone"),
     ("shelf", "?look=Brine%20Light&shot=kelp%20greenhouse%20004", "balance"),
+    ("match", "?look=Low%20Tide&shot=lantern%20market%20014", "balance"),
+    ("look-table", "?look=High%20Tide&shot=kelp%20greenhouse%20003", "balance"),
     ("handoff", "?look=Harbour%20Dusk&place=handoff", ""),
 ];
 
@@ -32,6 +32,10 @@ async fn main() -> Outcome {
     let folder = std::env::args().nth(1).unwrap_or_else(|| "docs/screenshots".into());
     std::fs::create_dir_all(&folder)?;
     let set = Set::new().await?;
+    let balance = serde_json::json!([{ "id": "b", "name": "Balance", "zone": "scene", "on": true, "strength": 1.0,
+        "kind": "balance", "values": {} }]);
+    set.make_look("Low Tide", &balance)?;
+    set.make_look("High Tide", &balance)?;
     for (name, query, step) in VIEWS {
         if query.contains("place=footage") {
             set.open(query).await?;
@@ -153,10 +157,15 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             set.press("button", "Match to references…").await?;
             set.click("[role=dialog] [aria-label=References] li:nth-child(3) button").await?;
             set.until("return !!document.querySelector('[aria-label=\"The reference\"] img')?.complete && !!document.querySelector('[role=dialog] canvas[data-drawn]')").await?;
-            set.press("[role=dialog] button", "propose pairs").await?;
-            for kind in ["skin", "darks"] {
-                set.press("[aria-label=\"Proposed pairs\"] button", kind).await?;
+            for (shot, reference) in [
+                ([[0.27, 0.4], [0.35, 0.5]], [[0.25, 0.5], [0.31, 0.58]]),
+                ([[0.67, 0.6], [0.73, 0.68]], [[0.57, 0.6], [0.62, 0.66]]),
+            ] {
+                set.touch("[data-draws=\"The shot\"]", &shot).await?;
+                set.touch("[data-draws=\"The reference\"]", &reference).await?;
             }
+            set.press("[role=dialog] button", "propose pairs").await?;
+            set.press("[aria-label=\"Proposed pairs\"] button", "darks").await?;
             set.press("[role=dialog] footer button", "Match").await?;
             set.until("return !!document.querySelector('[aria-label=Report]')").await?;
         }
@@ -165,6 +174,8 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             let file = set.data.path().join("dusk.cube");
             std::fs::write(&file, dusk())?;
             set.find("[aria-label=\"Table file\"]").await?.send_keys(file.display().to_string()).await?;
+            set.until("return !!document.querySelector('[role=dialog] [data-live]')").await?;
+            set.choose("Output", "Rec.709 (BT.1886)").await?;
             set.until("return !!document.querySelector('[role=dialog] canvas[data-drawn]')").await?;
             let shown = set.shown().await?;
             set.press("[role=dialog] button", "Add table").await?;

@@ -145,7 +145,7 @@ function Drawn({ reading, own }: { reading: PictureReading; own: PictureReading 
             {own && <path d={saturation(own)} fill="none" stroke="var(--color-faint)" strokeWidth={1.5} vectorEffect="non-scaling-stroke" />}
             <path d={saturation(reading)} fill="none" stroke="var(--color-lantern)" strokeWidth={1.5} vectorEffect="non-scaling-stroke" />
           </svg>
-          <span aria-hidden className="absolute top-0.5 right-1 text-[10px] text-faint">saturation over brightness</span>
+          <span aria-hidden className="absolute right-1 bottom-0.5 text-[10px] text-faint">saturation over brightness</span>
         </div>
       </div>
       <svg viewBox="0 0 280 14" className="w-full" role="img" aria-label="Hues that are there">

@@ -195,7 +195,8 @@ function Open({ onClose }: { onClose: () => void }) {
                   onClick={() => {
                     change({ pairs: [...asked.pairs, p.pair] });
                     setShown(p.pair.of ?? 0);
-                    setProposed(proposed.filter((x) => x !== p));
+                    const left = proposed.filter((x) => x !== p);
+                    setProposed(left.length > 0 ? left : null);
                   }}
                 >
                   {p.of}{chosen.length > 1 ? ` of ${chosen[p.pair.of ?? 0]?.name ?? ""}` : ""}
