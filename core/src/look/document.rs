@@ -1,4 +1,4 @@
-//! The look document: JSON, version 5.
+//! The look document: JSON.
 
 use super::matched::Matched;
 use crate::region::Region;
@@ -11,8 +11,8 @@ use std::sync::Arc;
 use thiserror::Error;
 
 /// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture, version 3
-/// no lights above white, version 4 neither families with borders nor a fade that lifts evenly, version 5 no remainders; all
-/// are read as they are.
+/// no lights above white, version 4 neither families with borders nor a fade that lifts evenly, version 5 no remainders,
+/// version 6 did not keep what a group was matched to; all are read as they are.
 pub const LOOK_VERSION: u32 = 7;
 
 /// The most steps a path may have.

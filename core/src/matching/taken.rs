@@ -76,7 +76,7 @@ pub fn taken(
             let middle = axis(shot.tones[3]).max(own + 1.0);
             let lights = axis(1.0).max(middle + 1.0);
             // The lowest point gives way where the middle stays.
-            let low = (middle - own).min((middle - own) * SLOPE);
+            let low = middle - own;
             let its = its.clamp(middle - low * SLOPE, middle - low / SLOPE);
             let points = [[own, its], [middle, middle], [lights, lights]].map(|p| p.map(rounded)).to_vec();
             ("Black", Values::Curves(Curves { brightness: points, ..Default::default() }))

@@ -31,7 +31,7 @@ async function boardToSendTo(): Promise<string | null> {
 async function putTable(board: string, file: File): Promise<void> {
   const line = await api.bringTable(file);
   await api.putOnBoard(board, { table: line.table, name: line.name, from: line.from || "rec709", to: line.to || "rec709" });
-  if (!line.from || !line.to) say(`“${line.name}” does not say its encodings: it is read from BT.709 to BT.709 until you say others.`);
+  if (!line.from || !line.to) say(`“${line.name}” does not say both its encodings: it is read as Rec.709 where it is silent. Name the file with them (“dusk acescct to rec709”) and bring it in again to read it otherwise.`);
 }
 
 /** Brings files to a board: pictures as stills, .cube files as tables. */
