@@ -109,7 +109,7 @@ fn every_kind_of_table_that_bake_writes_is_taken_by_other_readers_and_gives_what
         assert!(done.status.success(), "{}: {said}", from.id);
         let read = lantern_formats::cube::read(&std::fs::read(&table).unwrap()).unwrap();
         // What narrows who can read it is said.
-        assert_eq!(said.contains("1D part"), read.shaper.is_some(), "{}: {said}", from.id);
+        assert_eq!(said.contains("1D part"), read.shaper().is_some(), "{}: {said}", from.id);
         assert!(read.title.contains("Harbour Dusk") && read.title.contains(&from.id), "{}", read.title);
         let (a, b) = if from.is_linear() {
             (0.0, 8.0)
@@ -130,7 +130,7 @@ fn every_kind_of_table_that_bake_writes_is_taken_by_other_readers_and_gives_what
             }
             Err(e) => wrong.push(format!("{} at {size}: OpenColorIO: {e}", from.id)),
         }
-        if read.shaper.is_none() {
+        if read.shaper().is_none() {
             match ffmpeg(&table, &pixels) {
                 Ok(theirs) => {
                     let apart = worst(&ours, theirs.into_iter());

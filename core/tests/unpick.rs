@@ -151,7 +151,7 @@ fn tables_of_other_makes_are_exact_too() {
             Table1::new(Domain::UNIT, (0..9).map(|i| [(i as f32 / 8.0).sqrt() * 0.9; 3]).collect()).unwrap();
         let hidden = named("split tones");
         let nodes: Vec<[f32; 3]> =
-            hidden.table.cube.as_ref().unwrap().nodes().iter().map(|n| [n[0], n[1], n[2]]).collect();
+            hidden.table.cube().unwrap().nodes().iter().map(|n| [n[0], n[1], n[2]]).collect();
         let domain = Domain { min: [-0.05; 3], max: [0.95; 3] };
         let cube = Table3::new(17, domain, &nodes).unwrap();
         Hidden { table: Table::new("both".into(), Some(part), Some(cube)).unwrap(), ..hidden }

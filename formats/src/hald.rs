@@ -60,7 +60,7 @@ mod tests {
     fn the_identity_of_a_level_is_read_as_a_table_that_changes_nothing() {
         let bytes = crate::png::write(&identity(3).unwrap(), Depth::Sixteen).unwrap();
         let table = read(&bytes, "identity").unwrap();
-        assert_eq!(table.cube.as_ref().unwrap().size(), 9);
+        assert_eq!(table.cube().unwrap().size(), 9);
         for rgb in [[0.0, 0.5, 1.0], [0.31, 0.2, 0.77]] {
             let mut p = [[rgb[0], rgb[1], rgb[2], 1.0]];
             table.apply(&mut p);

@@ -117,11 +117,11 @@ mod tests {
     #[test]
     fn a_table_is_read_by_its_bytes_whatever_it_is_called() {
         let text = "LUT_3D_SIZE 2\n".to_owned() + &"0.5 0.25 0.125\n".repeat(8);
-        assert_eq!(read_table(text.as_bytes(), "by name").unwrap().cube.unwrap().size(), 2);
+        assert_eq!(read_table(text.as_bytes(), "by name").unwrap().cube().unwrap().size(), 2);
         let identity = hald::identity(2).unwrap();
         let picture = png::write(&identity, crate::Depth::Sixteen).unwrap();
         let table = read_table(&picture, "by name").unwrap();
-        assert_eq!((table.title.as_str(), table.cube.unwrap().size()), ("by name", 4));
+        assert_eq!((table.title.as_str(), table.cube().unwrap().size()), ("by name", 4));
         assert!(read_table(b"neither", "").unwrap_err().to_string().contains("line 1"));
         let known = |bytes: &[u8]| TABLES.iter().filter(|f| (f.begins)(bytes)).count();
         assert_eq!((known(&picture), known(text.as_bytes())), (1, 1));

@@ -33,8 +33,7 @@ impl Weight for Vec<u32> {
 
 impl Weight for lantern_core::table::Table {
     fn bytes(&self) -> usize {
-        let cube = self.cube.as_ref().map_or(0, |c| c.nodes().len() * 16);
-        cube + self.shaper.as_ref().map_or(0, |s| s.entries().len() * 12)
+        Self::weight(self)
     }
 }
 

@@ -203,7 +203,7 @@ async fn a_handoff_runs_to_a_file_that_is_what_its_report_says() {
     let file = test::read_body(test::call_service(&service, request).await).await;
     assert_eq!(done["checksum"], blake3::hash(&file).to_hex().to_string());
     let table = lantern_formats::cube::read(&file).unwrap();
-    assert_eq!(table.cube.unwrap().size(), 17);
+    assert_eq!(table.cube().unwrap().size(), 17);
     // Its pictures are those of the production; one of them is flat grey, which a table of the plain rendering holds.
     let report = &done["report"];
     assert!(report.to_string().contains("\"grey\""), "{report}");

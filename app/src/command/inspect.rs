@@ -151,10 +151,10 @@ fn of_table(table: &Table) -> Value {
     json!({
         "is": "a table",
         "title": table.title,
-        "entries in 1D": table.shaper.as_ref().map(|s| s.entries().len()),
-        "points on a side in 3D": table.cube.as_ref().map(|c| c.size()),
-        "domain": table.shaper.as_ref().map(|s| s.domain()).or(table.cube.as_ref().map(|c| c.domain()))
-            .map(|d| json!({ "from": d.min, "to": d.max })),
+        "entries in 1D": table.shaper().map(|s| s.entries().len()),
+        "points on a side in 3D": table.cube().map(|c| c.size()),
+        "made of": table.operators().iter().map(|o| o.title()).collect::<Vec<_>>(),
+        "domain": json!({ "from": table.domain().min, "to": table.domain().max }),
     })
 }
 

@@ -177,8 +177,8 @@ pub fn report<E>(
     Ok(Fidelity {
         from: from.id.clone(),
         to: to.id.clone(),
-        size: table.cube.as_ref().map_or(0, crate::table::Table3::size),
-        shaped: table.shaper.is_some(),
+        size: table.cube().map_or(0, crate::table::Table3::size),
+        shaped: table.shaper().is_some(),
         measure: meter.name().into(),
         pictures: summary(&comparisons, &on_pictures),
         comparisons,
@@ -223,7 +223,7 @@ fn chart_probe(from: &Encoding) -> Probe {
 }
 
 fn neutral_probe(table: &Table) -> Probe {
-    let d = input_domain(table);
+    let d = table.domain();
     let at = |i: usize, c: usize| d.min[c] + (d.max[c] - d.min[c]) * i as f32 / 1023.0;
     list("Neutral scale", (0..1024).map(|i| [at(i, 0), at(i, 1), at(i, 2), 1.0]).collect())
 }
@@ -232,17 +232,12 @@ fn neutral_probe(table: &Table) -> Probe {
 /// table's domain evenly.
 fn cube_probe(table: &Table) -> Probe {
     const PLASTIC: f64 = 1.220_744_084_605_759_5;
-    let d = input_domain(table);
+    let d = table.domain();
     let at = |i: usize, c: usize| {
         let v = (0.5 + (i + 1) as f64 / PLASTIC.powi(c as i32 + 1)).fract() as f32;
         d.min[c] + (d.max[c] - d.min[c]) * v
     };
     list("Whole cube", (0..8192).map(|i| [at(i, 0), at(i, 1), at(i, 2), 1.0]).collect())
-}
-
-fn input_domain(table: &Table) -> crate::table::Domain {
-    let shaper = table.shaper.as_ref().map(crate::table::Table1::domain);
-    shaper.or(table.cube.as_ref().map(crate::table::Table3::domain)).unwrap_or(crate::table::Domain::UNIT)
 }
 
 #[cfg(test)]

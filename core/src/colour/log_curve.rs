@@ -60,6 +60,19 @@ impl LogCurve {
         }
     }
 
+    /// The constants that it was made of, for a logarithm to base 2.
+    pub fn constants(&self) -> LogConstants {
+        LogConstants {
+            base: 2.0,
+            log_side_slope: self.slope.into(),
+            log_side_offset: self.offset.into(),
+            lin_side_slope: self.lin_slope.into(),
+            lin_side_offset: self.lin_offset.into(),
+            lin_side_break: self.lin_break.into(),
+            linear_slope: Some(self.line_slope.into()),
+        }
+    }
+
     /// Linear light to a code value; ST 2136-1, `cameraLinToLog`.
     #[inline(always)]
     pub fn to_code(&self, v: f32) -> f32 {

@@ -47,10 +47,11 @@ impl Program {
     /// pair; where nothing works on the scene it stays on its display, and goes to another one by colorimetry. What
     /// nothing works on and what goes to its own encoding is left bit for bit. A scene-referred output
     /// leaves the rendering or the film out and lists it; active Screen steps are then an error. Where the path has no
-    /// active rendering, the standard plain rendering stands in. Picture-only steps are left out and listed: see
+    /// active rendering, the standard plain rendering stands in. Steps that files hold as formulas stay formulas there: light
+    /// that no scene has is bounded from the first other step on, and before a rendering. Picture-only steps are left out and listed: see
     /// [`Graph::compile`].
     pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
-        let (c, left_out) = compiled(path, from, to, false)?;
+        let (c, left_out) = compiled(path, from, to, false, true)?;
         Ok(c.done(left_out))
     }
 
@@ -60,7 +61,8 @@ impl Program {
         before.steps.retain(|s| s.zone == Zone::Scene);
         let linear = Encoding::find("acescg").unwrap_or_else(|| from.clone());
         // A scene-referred output and Scene steps alone compile, but for tables that are not there.
-        Self::compile(&before, from, &linear).unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
+        let made = compiled(&before, from, &linear, false, false).map(|(c, left_out)| c.done(left_out));
+        made.unwrap_or(Self { ops: Vec::new(), left_out: Vec::new() })
     }
 
     /// What the step or group `id` is given, from `from` to its zone's encoded values; `display` has the primaries of
@@ -166,6 +168,7 @@ fn compiled(
     from: &Encoding,
     to: &Encoding,
     texture: bool,
+    formulas: bool,
 ) -> Result<(Compiler, Vec<LeftOut>), CompileError> {
     let active = |zone: Zone| {
         let works = path.steps.iter().filter(move |s| s.zone == zone && path.works(s));
@@ -206,6 +209,7 @@ fn compiled(
     let same = from.same_codes(to) && if to_display { stays } else { !lit };
     let mut c = Compiler::begin(from, to, stays);
     c.texture = texture;
+    c.formulas = formulas && !to_display;
     if still && same {
         c.ops.clear();
         return Ok((c, left_out));
@@ -242,7 +246,7 @@ impl Graph {
     /// Compiles a checked path with its texture. To a scene-referred output, only what lies before the film is put on;
     /// what is not is listed.
     pub fn compile(path: &Path, from: &Encoding, to: &Encoding) -> Result<Self, CompileError> {
-        let (mut c, mut left_out) = compiled(path, from, to, true)?;
+        let (mut c, mut left_out) = compiled(path, from, to, true, true)?;
         if to.reference == Reference::Scene {
             let late = path.steps.iter().filter(|s| s.zone == Zone::Film && s.active() && !s.renders());
             let late = late.filter(|s| s.values.domain() != Domain::Linear);

@@ -55,6 +55,11 @@ impl Work {
         }
     }
 
+    /// Whether files hold it without a 3D table.
+    fn is_formula(&self) -> bool {
+        matches!(self, Self::Kernel(k) if k.in_files().is_some())
+    }
+
     fn at(self, strength: f32) -> Op {
         match self {
             Self::Kernel(kernel) => Op::Step { kernel, strength },
@@ -72,6 +77,8 @@ pub(super) struct Compiler {
     pub(super) source: Reference,
     /// Whether scene light is bounded from below as it is now.
     pub(super) bounded: bool,
+    /// Whether steps that files hold as formulas get light as it comes: where the result is scene light, they stay formulas.
+    pub(super) formulas: bool,
     /// What lies before the last colour work; empty where there is no texture.
     pub(super) nodes: Vec<Node>,
     /// Whether steps with a radius or a place become nodes; they are left out otherwise.
@@ -247,7 +254,9 @@ impl Compiler {
         };
         let strength = step.strength as f32;
         let in_full = step.region.is_none() && strength >= 1.0;
-        let bounds = zone != Zone::Screen && !self.bounded;
+        // Channels by themselves, and matrices, throw no colour about: what they are given needs no bound.
+        let formula = self.formulas && work.is_formula();
+        let bounds = zone != Zone::Screen && !self.bounded && !formula;
         // What is left of the input where the step does not work in full is light as it came, bounded or not.
         let aside = !in_full && (bounds || step.region.is_some());
         if aside && bounds {
@@ -269,7 +278,8 @@ impl Compiler {
             self.ops.push(work.at(strength));
         }
         if zone != Zone::Screen {
-            self.bounded = domain == Domain::Encoded && !(aside && bounds);
+            let kept = self.bounded || !formula;
+            self.bounded = domain == Domain::Encoded && kept && !(aside && bounds);
         }
     }
 
@@ -399,6 +409,7 @@ impl Compiler {
             display,
             source,
             bounded: true,
+            formulas: false,
             nodes,
             texture: false,
             begun: None,

@@ -5,8 +5,10 @@ use crate::colour::{
     transfer::{Transfer, acescct_to_linear, linear_to_acescct},
 };
 use crate::graph::Program;
-use crate::table::{Domain, Table, Table1, Table3, TableError};
+use crate::table::operator::Range;
+use crate::table::{Domain, LENGTHS, Table, Table1, Table3, TableError};
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Linear light at the first and last entry of a shaper: just below zero, and 8.5 stops over middle grey.
@@ -27,6 +29,8 @@ pub struct Bake {
     pub shaped: bool,
     /// Whether nodes are settled for the least error between them, or exact.
     pub settled: bool,
+    /// Whether code values go in and come out in legal range: 64 to 940 of 10 bit for 0 to 1.
+    pub legal: bool,
 }
 
 impl Bake {
@@ -37,7 +41,7 @@ impl Bake {
             Transfer::AcesCc => Domain { min: [-0.358_447_5; 3], max: [1.0; 3] },
             _ => Domain::UNIT,
         };
-        Self { size, domain, shaped: from.is_linear(), settled: true }
+        Self { size, domain, shaped: from.is_linear(), settled: true, legal: false }
     }
 
     /// The same with nodes exactly on the function: quicker, for live pictures.
@@ -50,7 +54,8 @@ impl Bake {
         let axis = |c: usize| {
             let (min, max) = (self.domain.min[c], self.domain.max[c]);
             let at = |i: usize| min + (max - min) * i as f32 / (n - 1) as f32;
-            (0..n).map(at).map(|v| if self.shaped { unshape(v) } else { v }).collect()
+            let full = |v: f32| if self.legal { Range::from_legal().at(f64::from(v)) as f32 } else { v };
+            (0..n).map(at).map(|v| if self.shaped { unshape(v) } else { full(v) }).collect()
         };
         Grid([0, 1, 2].map(axis))
     }
@@ -90,9 +95,10 @@ impl Grid {
 }
 
 /// The title that a table's file carries: what it is, what it expects, what it gives, and its range.
-pub fn title(look: &str, from: &Encoding, to: &Encoding) -> String {
+pub fn title(look: &str, from: &Encoding, to: &Encoding, legal: bool) -> String {
     let source = |e: &Encoding| if e.id == "camera" { e.title.clone() } else { e.id.clone() };
-    format!("{look}: {} to {}, full range", source(from), source(to))
+    let range = if legal { "legal" } else { "full" };
+    format!("{look}: {} to {}, {range} range", source(from), source(to))
 }
 
 /// ACEScct of the shaper's ends.
@@ -139,6 +145,11 @@ pub fn bake(
         if !cancel.load(Ordering::Relaxed) {
             inputs.put(k * SLAB, slab);
             program.run(slab);
+            if plan.legal {
+                let legal = Range::to_legal();
+                let coded = slab.iter_mut().flat_map(|p| &mut p[..3]);
+                coded.for_each(|v| *v = legal.at(f64::from(*v)) as f32);
+            }
         }
     });
     if cancel.load(Ordering::Relaxed) {
@@ -155,6 +166,33 @@ pub fn bake(
     };
     let shaper = if plan.shaped { Some(shaper()?) } else { None };
     Table::new(title.into(), shaper, Some(cube)).map(Some)
+}
+
+/// Points on a side of the plain table that stands for one of other operators.
+const SAMPLED: usize = 65;
+
+/// A table as a plain one, for whoever looks at its points: itself where it is plain, else sampled over what its input encoding
+/// holds; for channels that go their own ways at as many places as a 1D part has.
+pub fn plain<'a>(table: &'a Table, from: &Encoding) -> Result<Cow<'a, Table>, TableError> {
+    if table.parts().is_some() {
+        return Ok(Cow::Borrowed(table));
+    }
+    let plan = Bake::quick(from, SAMPLED);
+    if table.is_by_channel() && !plan.shaped {
+        let (n, d) = (*LENGTHS.end(), plan.domain);
+        let at = |i: usize, c: usize| d.min[c] + (d.max[c] - d.min[c]) * i as f32 / (n - 1) as f32;
+        let mut entries: Vec<[f32; 4]> = (0..n).map(|i| [at(i, 0), at(i, 1), at(i, 2), 0.0]).collect();
+        table.apply_parallel(&mut entries);
+        let entries = entries.iter().map(|p| [p[0], p[1], p[2]]).collect();
+        return Table::new(table.title.clone(), Some(Table1::new(d, entries)?), None).map(Cow::Owned);
+    }
+    let inputs = plan.grid(SAMPLED);
+    let mut nodes = vec![[0.0; 4]; inputs.len()];
+    inputs.put(0, &mut nodes);
+    table.apply_parallel(&mut nodes);
+    let shaper = if plan.shaped { Some(shaper()?) } else { None };
+    Table::new(table.title.clone(), shaper, Some(Table3::of_padded(SAMPLED, plan.domain, nodes)?))
+        .map(Cow::Owned)
 }
 
 #[cfg(test)]
@@ -203,7 +241,7 @@ mod tests {
     fn at_its_nodes_a_quick_table_is_the_program() {
         let (program, table) = baked("acescct", "rec709", 9);
         for input in [[0.0, 0.25, 0.5], [0.125, 1.0, 0.75], [0.5, 0.5, 0.5]] {
-            let (want, got) = (program.on_colour(input), table.cube.as_ref().unwrap().at(input));
+            let (want, got) = (program.on_colour(input), table.cube().unwrap().at(input));
             for (a, b) in want.iter().zip(got) {
                 assert!((a - b).abs() < 1e-6);
             }

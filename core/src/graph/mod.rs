@@ -12,6 +12,7 @@ mod film_zone;
 pub mod filmed;
 mod films;
 pub mod fingerprint;
+pub mod listed;
 pub mod program;
 pub mod remainder;
 pub mod run;
@@ -19,7 +20,7 @@ mod settle;
 mod tables;
 
 pub use compile::CompileError;
-pub use fill::{Bake, bake};
+pub use fill::{Bake, bake, plain};
 pub use filmed::Filmed;
 pub use fingerprint::{Fingerprint, fingerprint};
 pub use program::{LeftOut, Program};

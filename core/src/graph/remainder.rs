@@ -63,19 +63,19 @@ fn combined(
     let mut given = inputs(table);
     steps.run_parallel(&mut given);
     let both = |held: [f32; 3], given: &[f32; 4]| [0, 1, 2].map(|c| f(held[c], given[c]));
-    if let Some(cube) = &table.cube {
+    if let Some(cube) = table.cube() {
         let nodes = cube.nodes().iter().zip(&given).map(|(n, g)| both([n[0], n[1], n[2]], g));
         let cube = Table3::new(cube.size(), cube.domain(), &nodes.collect::<Vec<_>>())?;
-        return Table::new(title.into(), table.shaper.clone(), Some(cube));
+        return Table::new(title.into(), table.shaper().cloned(), Some(cube));
     }
-    let shaper = table.shaper.as_ref().ok_or(TableError::Empty)?;
+    let shaper = table.shaper().ok_or(TableError::Empty)?;
     let entries = shaper.entries().iter().zip(&given).map(|(e, g)| both(*e, g)).collect();
     Table::new(title.into(), Some(Table1::new(shaper.domain(), entries)?), None)
 }
 
 /// The colours that lie at a table's points, in its input encoding: of a table for each channel its greys.
 pub fn inputs(table: &Table) -> Vec<[f32; 4]> {
-    match (&table.cube, &table.shaper) {
+    match (table.cube(), table.shaper()) {
         (Some(cube), shaper) => {
             let n = cube.size();
             let axes = places(cube.domain(), n).map(|axis| axis.collect::<Vec<f32>>());

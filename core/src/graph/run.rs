@@ -365,9 +365,11 @@ fn made(
     let span = |[a, b]: [f32; 2]| Domain { min: [a; 3], max: [b; 3] };
     let plan = match given {
         None => plan.clone(),
-        Some(Signal::Light) => Bake { size: POINTS, domain: span(OCTAVES), shaped: false, settled: false },
+        Some(Signal::Light) => {
+            Bake { size: POINTS, domain: span(OCTAVES), shaped: false, settled: false, legal: false }
+        }
         Some(Signal::Density) => {
-            Bake { size: POINTS, domain: span(DENSITIES), shaped: false, settled: false }
+            Bake { size: POINTS, domain: span(DENSITIES), shaped: false, settled: false, legal: false }
         }
     };
     let never = AtomicBool::new(false);

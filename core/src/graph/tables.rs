@@ -57,6 +57,14 @@ impl TableKernel {
 }
 
 impl TableKernel {
+    /// The one table of a step that uses it in full, with the ways to and from it.
+    pub(super) fn alone(&self) -> Option<(&Program, &Table, &Program)> {
+        match self.tables.as_slice() {
+            [one] if self.rest == 0.0 && one.share == 1.0 => Some((&one.before, &one.table, &one.after)),
+            _ => None,
+        }
+    }
+
     /// A table that takes the place of steps, between its encodings and the code values of where they begin and end.
     pub(super) fn of_whole(table: Arc<Table>, way: &[Encoding; 2], [before, after]: [Site; 2]) -> Self {
         let before = Program::between(&zone_encoding(before), &way[0], before.source);

@@ -331,7 +331,7 @@ mod tests {
         else {
             panic!("no table");
         };
-        assert_eq!(v.tables[0].data.as_ref().unwrap().cube.as_ref().unwrap().size(), 2);
+        assert_eq!(v.tables[0].data.as_ref().unwrap().cube().unwrap().size(), 2);
         // Version 6 says of a table whether it is a remainder.
         let newest = text.trim_end().replace("\"version\": 2", &newest_version());
         let tables = "              \"strength\": 1.0\n            }\n          ]";

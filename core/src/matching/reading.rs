@@ -11,6 +11,7 @@ use crate::numeric::percentile::percentile;
 use crate::table::Table;
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::borrow::Cow;
 use std::sync::atomic::AtomicBool;
 
 /// Greys that the neutral scale is read at.
@@ -127,7 +128,8 @@ pub fn of_table(table: &Table, from: &Encoding, to: &Encoding) -> Result<TableRe
             Arrow { brightness: *brightness, hue: *hue, from: [cb0, cr0], to: [cb1, cr1], rise: y1 - y0 }
         })
         .collect::<Vec<_>>();
-    let points: Vec<[f32; 3]> = match (&table.cube, &table.shaper) {
+    let points_of = crate::graph::plain(table, from).unwrap_or(Cow::Borrowed(table));
+    let points: Vec<[f32; 3]> = match (points_of.cube(), points_of.shaper()) {
         (Some(cube), _) => cube.nodes().iter().map(|n| [n[0], n[1], n[2]]).collect(),
         (None, Some(shaper)) => shaper.entries().to_vec(),
         (None, None) => Vec::new(),

@@ -8,7 +8,7 @@ use super::model::{Model, Part, place};
 use crate::colour::chart::patches_ap1;
 use crate::colour::primaries::{AP1, P3_D65};
 use crate::colour::{Encoding, Mat3, Reference, Zone};
-use crate::graph::{CompileError, Program, remainder};
+use crate::graph::{CompileError, Program, plain, remainder};
 use crate::look::{Group, Look, Path, Step};
 use crate::numeric::least_squares::{Loss, Problem, solve_from};
 use crate::numeric::percentile::percentile;
@@ -107,7 +107,6 @@ pub fn unpick(
     progress: &(dyn Fn(f64) + Sync),
     stop: &AtomicBool,
 ) -> Result<Option<Unpicked>, UnpickError> {
-    let table = asked.table;
     let [Some(from), Some(to)] = asked.way.each_ref().map(TableEncoding::encoding) else {
         return Err(UnpickError::Encoding);
     };
@@ -121,7 +120,11 @@ pub fn unpick(
         (Reference::Scene, Reference::Display) => [Zone::Scene, Zone::Screen],
         (Reference::Display, Reference::Display) => [Zone::Screen; 2],
     };
-    if table.shaper.is_none() && table.cube.as_ref().is_some_and(|c| c.size() < 3) {
+    // Its points are what a remainder stands at.
+    let plain = plain(asked.table, from)?;
+    let table = plain.as_ref();
+    let asked = &Unpick { table, ..*asked };
+    if table.shaper().is_none() && table.cube().is_some_and(|c| c.size() < 3) {
         return Err(UnpickError::TooSmall(2));
     }
     let colours = Colours::of(table, from)?;
@@ -131,7 +134,7 @@ pub fn unpick(
     }
     let aim = Aim::new(from, to, colours.inputs.clone(), colours.outputs.clone(), &colours.weights)?;
     let greys = Greys::of(table, from, to, zones[0])?;
-    let models = if table.cube.is_none() {
+    let models = if table.cube().is_none() {
         vec![Model::new(on_channels(greys.curves(1.0), zones[0], to))]
     } else if zones[0] == zones[1] {
         vec![model(zones, greys.curves(1.0), None, to)]

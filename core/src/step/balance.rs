@@ -1,6 +1,6 @@
 //! Balance: exposure and white balance, on linear light.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE, Site};
 use crate::colour::{
     Adaptation, Mat3,
     adaptation::{locus, nearest_on_locus},
@@ -93,6 +93,10 @@ impl Kind for Balance {
 
     fn work(&self, _: &Site) -> Option<Self::Kernel> {
         Some(self.kernel())
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        Some(InFiles::matrix(kernel))
     }
 }
 

@@ -1,6 +1,6 @@
 //! Channel mix: each channel from all three, and monochrome through a colour filter.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use super::{Zone, gel::transmittance};
 use crate::colour::{Mat3, matrix::Mat3f};
 use crate::field::parameters;
@@ -96,6 +96,10 @@ impl Kind for ChannelMix {
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        Some(InFiles::matrix(kernel))
     }
 }
 

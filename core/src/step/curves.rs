@@ -1,6 +1,6 @@
 //! Curves: brightness, red, green and blue on the zone's tonal axis.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use super::{Axis, Zone, curve::Curve};
 use crate::colour::plane::Plane;
 use crate::field::{CurveRest, parameters};
@@ -82,6 +82,10 @@ impl Kind for Curves {
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        kernel.brightness.is_none().then_some(InFiles::ByChannel)
     }
 }
 

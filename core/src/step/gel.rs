@@ -1,7 +1,7 @@
 //! Gel: light through a coloured filter.
 
 use super::Zone;
-use super::kind::{Domain, Kind, KindInfo, SCENE, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE, Site};
 use crate::colour::{Mat3, matrix::Mat3f, plane::polar};
 use crate::field::parameters;
 
@@ -57,6 +57,10 @@ impl Kind for Gel {
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        Some(InFiles::matrix(kernel))
     }
 }
 

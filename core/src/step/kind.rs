@@ -5,6 +5,9 @@ use crate::colour::Zone;
 use crate::field::{Field, ValueError};
 use crate::film::Chain;
 use crate::numeric::lane::Planes;
+use crate::numeric::matrix::Mat3f;
+use crate::table::Operator;
+use crate::table::operator::Affine;
 use crate::texture::Texture;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -68,6 +71,11 @@ pub trait Kind {
         None
     }
 
+    /// What its arithmetic is in files that hold operators; `None` for what only a 3D table holds.
+    fn in_files(_: &Self::Kernel) -> Option<InFiles> {
+        None
+    }
+
     /// What it puts on the picture at a strength, on a film. `None` for what works otherwise.
     fn texture(&self, _strength: f64, _film: &Chain) -> Option<Texture> {
         None
@@ -76,6 +84,22 @@ pub trait Kind {
     /// Refuses what ranges of single values do not tell.
     fn check(&self) -> Result<(), ValueError> {
         Ok(())
+    }
+}
+
+/// What a step's arithmetic is in files that hold operators.
+#[derive(Clone, Debug, PartialEq)]
+pub enum InFiles {
+    /// An operator.
+    Operator(Operator),
+    /// A 1D table, since each channel goes its own way.
+    ByChannel,
+}
+
+impl InFiles {
+    /// A matrix.
+    pub(super) fn matrix(m: &Mat3f) -> Self {
+        Self::Operator(Operator::Matrix(Affine::of(m.0.map(|row| row.map(f64::from)))))
     }
 }
 

@@ -1,6 +1,6 @@
 //! Levels: where black, white and the middle of the signal come from and go to, together and by channel.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use crate::field::parameters;
 use crate::numeric::lane::{self, N, Planes, select};
 
@@ -167,6 +167,10 @@ impl Kind for Levels {
 
     fn work(&self, _: &Site) -> Option<Self::Kernel> {
         Some(self.kernel())
+    }
+
+    fn in_files(_: &Self::Kernel) -> Option<InFiles> {
+        Some(InFiles::ByChannel)
     }
 }
 

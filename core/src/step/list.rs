@@ -35,6 +35,13 @@ macro_rules! kinds {
                     $( Self::$variant(k) => k.run(planes), )*
                 }
             }
+
+            /// What the step is in files that hold operators; `None` for what only a 3D table holds.
+            pub fn in_files(&self) -> Option<InFiles> {
+                match self {
+                    $( Self::$variant(k) => <$parameters as Kind>::in_files(k), )*
+                }
+            }
         }
 
         impl Values {

@@ -8,7 +8,7 @@ mod list;
 pub use crate::colour::{Axis, Site, Zone, plane_of, saturation_reach};
 pub use crate::field::{self, ValueError, check_fields};
 pub use hue_curves::Bump;
-pub use kind::{Domain, Kind, KindInfo};
+pub use kind::{Domain, InFiles, Kind, KindInfo};
 pub use tables::{TableEncoding, TableUse};
 
 use crate::film::Chain;

@@ -1,7 +1,8 @@
 //! Saturation: overall, vibrance, by brightness, and the density that goes with strong colour.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use super::{Axis, Zone, curve::Curve};
+use crate::colour::matrix::Mat3f;
 use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
 use crate::field::{CurveRest, parameters};
 use crate::numeric::lane::{N, Planes, select, smoothstep};
@@ -59,6 +60,17 @@ impl Saturation {
 }
 
 impl SaturationKernel {
+    /// The matrix that it is where saturation changes by one factor everywhere.
+    fn matrix(&self) -> Option<Mat3f> {
+        if self.vibrance != 0.0 || self.density != 0.0 || self.by_brightness.is_some() {
+            return None;
+        }
+        let grey = self.plane.luma.map(|w| w * (1.0 - self.amount));
+        let mut rows = [grey; 3];
+        (0..3).for_each(|c| rows[c][c] += self.amount);
+        Some(Mat3f(rows))
+    }
+
     /// The step on a block of code values. Luma is kept but for `density`.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
@@ -107,6 +119,10 @@ impl Kind for Saturation {
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(*site))
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        kernel.matrix().as_ref().map(InFiles::matrix)
     }
 }
 

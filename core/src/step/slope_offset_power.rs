@@ -1,9 +1,10 @@
 //! Slope/offset/power: the ASC colour decision list, version 1.2, with its saturation.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use crate::colour::plane::Plane;
 use crate::field::parameters;
 use crate::numeric::lane::{self, N, Planes, powf, select};
+use crate::table::{Operator, operator::Correction};
 
 parameters! {
     /// out = (in * slope + offset) ^ power on each channel, then saturation about BT.709 luma.
@@ -109,6 +110,19 @@ impl SlopeOffsetPower {
 }
 
 impl SlopeOffsetPowerKernel {
+    /// The same as files hold it. `None` where it clips to another peak than 1.
+    fn correction(&self) -> Option<Correction> {
+        let wide = |v: [f32; 3]| v.map(f64::from);
+        self.clamp.is_none_or(|peak| peak == 1.0).then(|| Correction {
+            slope: wide(self.slope),
+            offset: wide(self.offset),
+            power: wide(self.power),
+            saturation: f64::from(self.saturation),
+            inverse: false,
+            clips: self.clamp.is_some(),
+        })
+    }
+
     /// The step on a block of code values.
     ///
     /// Without clipping, what lies at or below zero before the power keeps its value: a power of a negative number
@@ -165,6 +179,10 @@ impl Kind for SlopeOffsetPower {
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel_to(site.signal_peak()))
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        kernel.correction().map(|c| InFiles::Operator(Operator::Correction(c)))
     }
 }
 

@@ -1,6 +1,6 @@
 //! Tone: contrast about a pivot, black and white point, toe and shoulder, a faded black.
 
-use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
+use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use super::plain::{PlainRendering, tone::ToneCurve};
 use super::{Axis, Zone};
 use crate::colour::plane::Plane;
@@ -271,6 +271,10 @@ impl Kind for Tone {
 
     fn work(&self, site: &Site) -> Option<Self::Kernel> {
         Some(self.kernel(site.zone))
+    }
+
+    fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
+        (kernel.keep == 0.0).then_some(InFiles::ByChannel)
     }
 }
 

@@ -5,7 +5,7 @@
 //! (38-50 ns); one 128-bit load a corner from padded nodes, in two phases over blocks, takes 4 to 6 ns.
 
 use super::lookup::Lookup;
-use super::{Table, Table1, Table3, simd};
+use super::{Between, Operator, Table, Table1, Table3, simd};
 use crate::numeric::lane::N;
 use rayon::prelude::*;
 
@@ -27,11 +27,11 @@ impl Table {
     /// As [`Self::apply`], with a choice of implementation.
     pub fn apply_using(&self, pixels: &mut [[f32; 4]], using: Using) {
         for block in pixels.chunks_mut(64 * N) {
-            if let Some(shaper) = &self.shaper {
-                shaper.apply(block);
-            }
-            if let Some(cube) = &self.cube {
-                cube.apply_using(block, using);
+            for operator in self.operators() {
+                match operator {
+                    Operator::Cube(cube, Between::Tetrahedral) => cube.apply_using(block, using),
+                    other => other.on_pixels(block),
+                }
             }
         }
     }
@@ -39,27 +39,26 @@ impl Table {
     /// Looks up planes in place, as many whole blocks of [`N`] as they hold. The same bits as [`Self::apply`].
     pub fn apply_planes(&self, planes: [&mut [f32]; 3]) {
         let [red, green, blue] = planes;
-        if let Some(shaper) = &self.shaper {
-            shaper.apply_planes([red, green, blue]);
-        }
-        if let Some(cube) = &self.cube {
-            simd::apply_planes(cube, [red, green, blue]);
+        for operator in self.operators() {
+            match operator {
+                Operator::Cube(cube, Between::Tetrahedral) => simd::apply_planes(cube, [red, green, blue]),
+                other => other.run([red, green, blue]),
+            }
         }
     }
 
     /// As [`Self::apply_planes`], the results as pixels, whose alpha is left. The planes are changed.
     pub fn to_pixels(&self, planes: [&mut [f32]; 3], out: &mut [[f32; 4]]) {
         let [red, green, blue] = planes;
-        if let Some(shaper) = &self.shaper {
-            shaper.apply_planes([red, green, blue]);
-        }
-        match &self.cube {
-            Some(cube) => simd::to_pixels(cube, [red, green, blue], out),
-            None => {
-                for (((p, r), g), b) in out.iter_mut().zip(red).zip(green).zip(blue) {
-                    (p[0], p[1], p[2]) = (*r, *g, *b);
-                }
+        if let Some((shaper, Some(cube))) = self.parts() {
+            if let Some(shaper) = shaper {
+                shaper.apply_planes([red, green, blue]);
             }
+            return simd::to_pixels(cube, [red, green, blue], out);
+        }
+        self.apply_planes([red, green, blue]);
+        for (((p, r), g), b) in out.iter_mut().zip(red).zip(green).zip(blue) {
+            (p[0], p[1], p[2]) = (*r, *g, *b);
         }
     }
 
@@ -80,7 +79,7 @@ impl Table1 {
         }
     }
 
-    fn apply_planes(&self, planes: [&mut [f32]; 3]) {
+    pub(super) fn apply_planes(&self, planes: [&mut [f32]; 3]) {
         let scale = self.domain.scale(self.entries.len());
         for (c, plane) in planes.into_iter().enumerate() {
             plane.iter_mut().for_each(|v| *v = self.at(c, scale[c], *v));

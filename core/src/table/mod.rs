@@ -3,9 +3,11 @@
 pub mod apply;
 pub mod kept;
 mod lookup;
+pub mod operator;
 mod simd;
 
 pub use kept::{KeptError, KeptTable};
+pub use operator::{Between, Operator};
 
 use thiserror::Error;
 
@@ -38,9 +40,15 @@ pub enum TableError {
     /// A domain whose end does not lie above its beginning.
     #[error("the domain of a channel has to rise from its beginning to its end")]
     Domain,
-    /// Neither a 1D nor a 3D part.
+    /// Nothing that does anything.
     #[error("there is no table in it")]
     Empty,
+    /// More operators than are taken.
+    #[error("{0} operators are more than {MOST_OPERATORS}")]
+    Operators(usize),
+    /// Numbers that make no operator, in words.
+    #[error("{0}")]
+    Operator(String),
 }
 
 /// Where the first and the last node of each channel lie.
@@ -157,23 +165,88 @@ fn all_finite<const K: usize>(values: &[[f32; K]]) -> Result<(), TableError> {
     }
 }
 
-/// A lookup table as files hold it: a 1D part, a 3D part, or both in this order.
+/// The most operators of one table.
+pub const MOST_OPERATORS: usize = 64;
+
+/// A lookup table as files hold it: operators in order. Most files hold a 1D part, a 3D part, or both in this order: those
+/// are called plain.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Table {
     /// What the file calls itself.
     pub title: String,
-    /// The part for each channel, which comes first.
-    pub shaper: Option<Table1>,
-    /// The part for all channels together.
-    pub cube: Option<Table3>,
+    operators: Vec<Operator>,
 }
 
 impl Table {
-    /// A table with at least one part.
+    /// A plain table with at least one part.
     pub fn new(title: String, shaper: Option<Table1>, cube: Option<Table3>) -> Result<Self, TableError> {
-        if shaper.is_none() && cube.is_none() {
+        let cube = cube.map(|c| Operator::Cube(c, Between::Tetrahedral));
+        Self::of(title, shaper.map(Operator::Curve).into_iter().chain(cube).collect())
+    }
+
+    /// A table of operators, which are checked.
+    pub fn of(title: String, operators: Vec<Operator>) -> Result<Self, TableError> {
+        if operators.is_empty() {
             return Err(TableError::Empty);
         }
-        Ok(Self { title, shaper, cube })
+        if operators.len() > MOST_OPERATORS {
+            return Err(TableError::Operators(operators.len()));
+        }
+        operators.iter().try_for_each(Operator::check)?;
+        Ok(Self { title, operators })
+    }
+
+    /// What it is made of, in order.
+    pub fn operators(&self) -> &[Operator] {
+        &self.operators
+    }
+
+    /// Its 1D and its 3D part; `None` for a table that is made of anything else.
+    pub fn parts(&self) -> Option<(Option<&Table1>, Option<&Table3>)> {
+        match self.operators.as_slice() {
+            [Operator::Curve(shaper)] => Some((Some(shaper), None)),
+            [Operator::Cube(cube, Between::Tetrahedral)] => Some((None, Some(cube))),
+            [Operator::Curve(shaper), Operator::Cube(cube, Between::Tetrahedral)] => {
+                Some((Some(shaper), Some(cube)))
+            }
+            _ => None,
+        }
+    }
+
+    /// The 1D part of a plain table.
+    pub fn shaper(&self) -> Option<&Table1> {
+        self.parts().and_then(|p| p.0)
+    }
+
+    /// The 3D part of a plain table.
+    pub fn cube(&self) -> Option<&Table3> {
+        self.parts().and_then(|p| p.1)
+    }
+
+    /// Whether each channel goes its own way.
+    pub fn is_by_channel(&self) -> bool {
+        self.operators.iter().all(Operator::is_by_channel)
+    }
+
+    /// Where the first and last entry of a plain table lie; 0 to 1 for others.
+    pub fn domain(&self) -> Domain {
+        let (shaper, cube) = self.parts().unwrap_or_default();
+        shaper.map(Table1::domain).or(cube.map(Table3::domain)).unwrap_or(Domain::UNIT)
+    }
+
+    /// Bytes that its numbers take.
+    pub fn weight(&self) -> usize {
+        let of = |o: &Operator| match o {
+            Operator::Curve(t) => t.entries().len() * 12,
+            Operator::HalfDomain(t) => t.entries().len() * 12,
+            Operator::Cube(t, _) => t.nodes().len() * 16,
+            _ => 256,
+        };
+        self.operators.iter().map(of).sum()
+    }
+
+    /// What it is made of, in words.
+    pub fn summary(&self) -> String {
+        self.operators.iter().map(Operator::title).collect::<Vec<_>>().join("; ")
     }
 }

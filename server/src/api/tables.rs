@@ -43,12 +43,6 @@ pub struct TableLine {
     pub to: String,
 }
 
-fn says(table: &Table) -> String {
-    let shaper = table.shaper.as_ref().map(|s| format!("1D, {} entries", s.entries().len()));
-    let cube = table.cube.as_ref().map(|c| format!("3D, {} points", c.size()));
-    [shaper, cube].into_iter().flatten().collect::<Vec<_>>().join(" + ")
-}
-
 /// Ids of encodings in the order in which a name speaks of them.
 fn encodings_in(name: &str) -> Vec<String> {
     let plain: String =
@@ -84,7 +78,7 @@ pub async fn create(
         Ok(TableLine {
             table: hash,
             name: if name.trim().is_empty() { "table".into() } else { name },
-            says: says(&table),
+            says: table.summary(),
             from: spoken.first().cloned().unwrap_or_default(),
             to: spoken.get(1).cloned().unwrap_or_default(),
         })

@@ -87,9 +87,9 @@ fn clamped(coded: &[[f32; 3]]) -> Vec<[f32; 4]> {
 /// The table that the two encodings alone make, of the same size and over the same domain.
 fn plain(table: &Table, cube: &Table3, from: &Encoding, to: &Encoding) -> Option<Table> {
     let program = Program::compile(&Path::default(), from, to).ok()?;
-    let shaped = table.shaper.is_some() && from.is_linear();
-    let domain = if table.shaper.is_some() && !shaped { Bake::plan(from, 2).domain } else { cube.domain() };
-    let plan = Bake { size: cube.size(), domain, shaped, settled: false };
+    let shaped = table.shaper().is_some() && from.is_linear();
+    let domain = if table.shaper().is_some() && !shaped { Bake::plan(from, 2).domain } else { cube.domain() };
+    let plan = Bake { size: cube.size(), domain, shaped, settled: false, legal: false };
     bake(&program, &plan, "", &AtomicBool::new(false)).ok()?
 }
 
@@ -102,10 +102,12 @@ pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement>
     if to.reference != crate::colour::Reference::Display {
         return None;
     }
-    let cube = table.cube.as_ref()?;
+    let table = crate::graph::plain(table, from).ok()?;
+    let table = table.as_ref();
+    let cube = table.cube()?;
     let without = plain(table, cube, from, to)?;
     let reader = |cube| Reader { cube, from, meter: Meter::new(to) };
-    let (own, bare) = (reader(cube), reader(without.cube.as_ref()?));
+    let (own, bare) = (reader(cube), reader(without.cube()?));
     let (lines, bare_lines) = (lines::measure(&own), lines::measure(&bare));
     let (folds, bare_folds) = (folds::measure(&own), folds::measure(&bare));
     let (ends, bare_ends) = (ends::measure(&own, to), ends::measure(&bare, to));
