@@ -1,4 +1,4 @@
-"""Reads a .cube with OpenColorIO and runs it on raw f32 RGBA, for tests and benchmarks.
+"""Reads a table with OpenColorIO and runs it on raw f32 RGBA, for tests and benchmarks.
 
 usage: outside.py apply TABLE IN.raw OUT.raw          tetrahedral, float
        outside.py time TABLE IN.raw ROUNDS            nanoseconds a pixel, one thread: the median
@@ -11,7 +11,10 @@ import PyOpenColorIO as ocio
 
 
 def processor(table):
-    transform = ocio.FileTransform(table, interpolation=ocio.INTERP_TETRAHEDRAL)
+    # A Common LUT Format file says itself how it is read; corrections are clipped as the ASC says.
+    between = ocio.INTERP_DEFAULT if table.endswith(".clf") else ocio.INTERP_TETRAHEDRAL
+    transform = ocio.FileTransform(table, interpolation=between)
+    transform.setCDLStyle(ocio.CDL_ASC)
     made = ocio.Config.CreateRaw().getProcessor(transform)
     return made.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
 

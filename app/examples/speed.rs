@@ -129,7 +129,7 @@ struct Theirs(tempfile::TempDir);
 impl Theirs {
     fn new(bench: &Bench, table: &Table) -> Outcome<Self> {
         let dir = tempfile::tempdir()?;
-        std::fs::write(dir.path().join("t.cube"), lantern_formats::cube::write(table, &[]))?;
+        std::fs::write(dir.path().join("t.cube"), lantern_formats::cube::write(table, &[])?)?;
         let bytes: Vec<u8> = bench.picture.pixels.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
         std::fs::write(dir.path().join("in.raw"), bytes)?;
         Ok(Self(dir))

@@ -3,9 +3,8 @@
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
-use lantern_core::step::{SlopeOffsetPower, TableEncoding};
+use lantern_core::step::TableEncoding;
 use lantern_core::table::Table;
-use lantern_formats::cdl;
 use lantern_formats::frame::Frame;
 use lantern_formats::registry::{self, PictureFormat, Writer};
 use std::path::{Path, PathBuf};
@@ -43,54 +42,12 @@ pub fn look(path: &Path) -> Outcome<Look> {
     Look::from_json(&text).map_err(about(path))
 }
 
-/// What stands where a table may stand.
-pub enum Transform {
-    /// A table, of a .cube file or a HaldCLUT picture.
-    Table(Table),
-    /// An ASC CDL of one correction, on code values, clipped as the standard says.
-    Correction(Box<SlopeOffsetPower>),
-}
-
-impl Transform {
-    /// Runs it on code values.
-    pub fn apply(&self, pixels: &mut [[f32; 4]]) {
-        match self {
-            Self::Table(table) => table.apply_parallel(pixels),
-            Self::Correction(step) => step.on_pixels(pixels),
-        }
-    }
-}
-
-/// A file that stands where a table may stand: told by its contents, a decision list by its name.
-pub fn transform(path: &Path) -> Outcome<Transform> {
-    let found = bytes(path)?;
-    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
-    if cdl::Form::of_extension(&ending).is_none() {
-        return table_of(path, &found).map(Transform::Table);
-    }
-    let mut all = cdl::read(&found).map_err(about(path))?;
-    match all.len() {
-        1 => {
-            let step = all.swap_remove(0).step;
-            Ok(Transform::Correction(Box::new(SlopeOffsetPower { clamp: true, ..step })))
-        }
-        n => {
-            let ids: Vec<&str> = all.iter().map(|c| c.id.as_str()).take(12).collect();
-            Err(Failure(format!(
-                "{}: it holds {n} corrections ({}): save the one that is meant as a file of its own",
-                path.display(),
-                ids.join(", ")
-            )))
-        }
-    }
-}
-
 fn table_of(path: &Path, bytes: &[u8]) -> Outcome<Table> {
     let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     registry::read_table(bytes, &stem).map_err(about(path))
 }
 
-/// A table: a .cube file or a HaldCLUT picture.
+/// A table of any format that is read, told by its contents.
 pub fn table(path: &Path) -> Outcome<Table> {
     table_of(path, &bytes(path)?)
 }

@@ -1,10 +1,46 @@
 //! ASC colour decision lists, version 1.2: .cc (one correction), .ccc (a collection), .cdl (a decision list).
 
 use crate::FormatError;
+use crate::registry::TableFormat;
 use lantern_core::step::{SlopeOffsetPower, Values};
+use lantern_core::table::{Operator, Table, operator};
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::reader::Reader;
 use std::fmt::Write as _;
+
+/// The format where a table may stand: one correction on code values, clipped as the standard says.
+pub const FORMAT: TableFormat = TableFormat {
+    id: "cdl",
+    name: "ASC colour decision list",
+    endings: &["cc", "ccc", "cdl"],
+    begins: |bytes| crate::xml::is_xml(bytes) && !(crate::clf::FORMAT.begins)(bytes),
+    read: |bytes, title| the_one(read(bytes)?, title),
+    write: None,
+    holds: "slope, offset, power and saturation",
+};
+
+/// The only correction of a file as a table.
+fn the_one(mut all: Vec<Correction>, title: &str) -> Result<Table, FormatError> {
+    if all.len() != 1 {
+        let ids: Vec<&str> = all.iter().map(|c| c.id.as_str()).take(12).collect();
+        return Err(broken(format!(
+            "it holds {} corrections ({}): save the one that is meant as a file of its own",
+            all.len(),
+            ids.join(", ")
+        )));
+    }
+    let Correction { id, step } = all.swap_remove(0);
+    let correction = operator::Correction {
+        slope: step.slope(),
+        offset: step.offset(),
+        power: step.power(),
+        saturation: step.saturation,
+        inverse: false,
+        clips: true,
+    };
+    let title = if id.is_empty() { title.to_owned() } else { id };
+    Ok(Table::of(title.chars().take(200).collect(), vec![Operator::Correction(correction)])?)
+}
 
 /// The largest file that is read.
 pub const MAX_BYTES: usize = 16 << 20;

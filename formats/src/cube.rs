@@ -3,17 +3,21 @@
 //!
 //! The form with both parts knows no `TITLE`: readers of it refuse one. Its title stands in a comment at its head.
 
-use crate::FormatError;
 use crate::registry::TableFormat;
+use crate::{FormatError, shortened};
 use lantern_core::table::{Domain, LENGTHS, SIZES, Table, Table1, Table3};
-use std::borrow::Cow;
 use std::fmt::Write as _;
 
-/// The format. Nothing says at its beginning that a file is of it: text that is none is refused with its line.
+/// The format. Nothing says at its beginning that a file is of it: what begins like no other is taken for it, and text that is
+/// none is refused with its line.
 pub const FORMAT: TableFormat = TableFormat {
+    id: "cube",
     name: "Cube LUT",
-    begins: |bytes| !crate::hald::is_png(bytes),
+    endings: &["cube"],
+    begins: |_| false,
     read: |bytes, _| read(bytes),
+    write: Some(|table, notes| write(table, notes).map(String::into_bytes)),
+    holds: "a 1D table, a 3D table, or both in this order",
 };
 
 /// The largest file that is read: a 129-point table with long numbers stays below.
@@ -38,7 +42,7 @@ pub fn read(bytes: &[u8]) -> Result<Table, FormatError> {
     if bytes.len() > MAX_BYTES {
         return Err(FormatError::broken("cube", format!("{} bytes are more than a table has", bytes.len())));
     }
-    let text = text(bytes)?;
+    let text = crate::text(bytes, "cube")?;
     let mut header = Header::default();
     let mut rows: Vec<[f32; 3]> = Vec::new();
     // Lines end as on any system: also with a carriage return alone.
@@ -77,29 +81,6 @@ pub fn read(bytes: &[u8]) -> Result<Table, FormatError> {
 const TITLE_NOTE: &str = "Title:";
 /// The longest title, in characters.
 const MOST_TITLE: usize = 200;
-
-/// A file's bytes as text: UTF-8 with or without its mark, UTF-16 with one, else Latin-1, in which older programs write
-/// titles. Bytes that no text has are refused.
-fn text(bytes: &[u8]) -> Result<Cow<'_, str>, FormatError> {
-    let no_text = || FormatError::broken("cube", "this is not a text file");
-    let wide = |order: fn([u8; 2]) -> u16| {
-        let units: Vec<u16> = bytes[2..].chunks_exact(2).map(|b| order([b[0], b[1]])).collect();
-        String::from_utf16(&units).map(Cow::Owned).map_err(|_| no_text())
-    };
-    let found = match bytes {
-        [0xff, 0xfe, ..] => wide(u16::from_le_bytes)?,
-        [0xfe, 0xff, ..] => wide(u16::from_be_bytes)?,
-        _ => match std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes)) {
-            Ok(text) => Cow::Borrowed(text),
-            Err(_) => bytes.iter().map(|b| char::from(*b)).collect::<String>().into(),
-        },
-    };
-    if found.chars().any(|c| c.is_control() && !c.is_whitespace()) { Err(no_text()) } else { Ok(found) }
-}
-
-fn shortened(line: &str) -> String {
-    line.chars().take(40).collect()
-}
 
 fn keyword(header: &mut Header, line: &str) -> Result<(), String> {
     let (word, rest) = line.split_once(char::is_whitespace).unwrap_or((line, ""));
@@ -185,7 +166,7 @@ fn build(header: Header, rows: &[[f32; 3]]) -> Result<Table, FormatError> {
 /// range than 0..1. A program that knows only 3D tables refuses that form, where it would pass over a `DOMAIN_MIN` and give
 /// other colours.
 pub fn is_narrow(table: &Table) -> bool {
-    match (&table.shaper, &table.cube) {
+    match (table.shaper(), table.cube()) {
         (Some(_), Some(_)) => true,
         (None, Some(cube)) => ranged(cube.domain()).is_some(),
         _ => false,
@@ -200,7 +181,7 @@ fn ranged(d: Domain) -> Option<[f32; 2]> {
 
 /// A table whose 3D part expects another range than 0..1, as one with a 1D part that leads there.
 fn spread_out(table: &Table) -> Option<Table> {
-    let (None, Some(cube)) = (&table.shaper, &table.cube) else { return None };
+    let (None, Some(cube)) = (table.shaper(), table.cube()) else { return None };
     ranged(cube.domain())?;
     let shaper = Table1::new(cube.domain(), vec![[0.0; 3], [1.0; 3]]).ok()?;
     let nodes: Vec<[f32; 3]> = cube.nodes().iter().map(|n| [n[0], n[1], n[2]]).collect();
@@ -211,27 +192,29 @@ fn spread_out(table: &Table) -> Option<Table> {
 /// Writes a .cube file. Lines of `notes` stand as comments at its head.
 ///
 /// Numbers have nine decimals: closer than f32 can tell apart over 0..1.
-pub fn write(table: &Table, notes: &[String]) -> String {
+/// A table of other operators has no place in it.
+pub fn write(table: &Table, notes: &[String]) -> Result<String, FormatError> {
     if let Some(table) = spread_out(table) {
         return write(&table, notes);
     }
+    let Some((shaper, cube)) = table.parts() else {
+        let why = format!("it holds {}; this is {}", FORMAT.holds, table.summary());
+        return Err(FormatError::broken("cube", why));
+    };
+    let both = shaper.is_some() && cube.is_some();
     let mut out = String::new();
     let put = |out: &mut String, c: &[f32]| {
         // Writing to a String cannot fail.
         let _ = writeln!(out, "{:.9} {:.9} {:.9}", c[0], c[1], c[2]);
     };
     let title = table.title.replace(['"', '\n', '\r'], " ");
-    let _ = if table.shaper.is_some() && table.cube.is_some() {
-        writeln!(out, "# {TITLE_NOTE} {title}")
-    } else {
-        writeln!(out, "TITLE \"{title}\"")
-    };
+    let _ = if both { writeln!(out, "# {TITLE_NOTE} {title}") } else { writeln!(out, "TITLE \"{title}\"") };
     for note in notes {
         let _ = writeln!(out, "# {}", note.replace(['\n', '\r'], " "));
     }
     let range = |out: &mut String, part: &str, d: Domain| {
         // Each form has its own words for what a part expects.
-        let _ = if table.shaper.is_some() && table.cube.is_some() {
+        let _ = if both {
             writeln!(out, "LUT_{part}_INPUT_RANGE {} {}", d.min[0], d.max[0])
         } else if d != Domain::UNIT {
             let [a, b] = [d.min, d.max].map(|v| v.map(|v| v.to_string()).join(" "));
@@ -240,21 +223,21 @@ pub fn write(table: &Table, notes: &[String]) -> String {
             Ok(())
         };
     };
-    if let Some(shaper) = &table.shaper {
+    if let Some(shaper) = shaper {
         let _ = writeln!(out, "LUT_1D_SIZE {}", shaper.entries().len());
         range(&mut out, "1D", shaper.domain());
     }
-    if let Some(cube) = &table.cube {
+    if let Some(cube) = cube {
         let _ = writeln!(out, "LUT_3D_SIZE {}", cube.size());
         range(&mut out, "3D", cube.domain());
     }
-    if let Some(shaper) = &table.shaper {
+    if let Some(shaper) = shaper {
         shaper.entries().iter().for_each(|c| put(&mut out, c));
     }
-    if let Some(cube) = &table.cube {
+    if let Some(cube) = cube {
         cube.nodes().iter().for_each(|c| put(&mut out, c));
     }
-    out
+    Ok(out)
 }
 
 #[cfg(test)]
@@ -273,12 +256,12 @@ mod tests {
     #[test]
     fn a_table_comes_back_as_it_was_written() {
         let both = small();
-        let text = write(&both, &["a note".into()]);
+        let text = write(&both, &["a note".into()]).unwrap();
         assert!(text.contains("# a note"));
         assert_eq!(read(text.as_bytes()).unwrap(), both);
         assert!(!text.contains("TITLE"), "readers of the form with both parts refuse one");
-        let alone = Table { shaper: None, ..both };
-        assert_eq!(read(write(&alone, &[]).as_bytes()).unwrap(), alone);
+        let alone = Table::new(both.title.clone(), None, both.cube().cloned()).unwrap();
+        assert_eq!(read(write(&alone, &[]).unwrap().as_bytes()).unwrap(), alone);
     }
 
     #[test]
@@ -287,7 +270,7 @@ mod tests {
         let text = "#comment\nTITLE \"small\"\nLUT_3D_SIZE 2\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 2.0 2.0 2.0\n\
                     0 0 0\n1 0 0\n0 .75 0\n1 .75 0\n0 .25 1\n1 .25 1\n0 1 1\n1 1 1\n";
         let table = read(text.as_bytes()).unwrap();
-        let cube = table.cube.unwrap();
+        let cube = table.cube().unwrap();
         assert_eq!((cube.size(), cube.domain().max, cube.node(0, 1, 0)), (2, [2.0; 3], [0.0, 0.75, 0.0]));
     }
 
@@ -333,7 +316,7 @@ mod tests {
             ("carriage returns alone", plain.replace('\n', "\r").into_bytes()),
             ("blanks", plain.replace(' ', "\t  ").replace('\n', "  \n\n").into_bytes()),
         ] {
-            assert_eq!(read(&bytes).unwrap().cube, want.cube, "{what}");
+            assert_eq!(read(&bytes).unwrap().cube(), want.cube(), "{what}");
             let title = read(&bytes).unwrap().title;
             assert!(title == want.title || what == "blanks", "{what}: {title}");
         }

@@ -7,7 +7,15 @@ use lantern_core::picture::Picture;
 use lantern_core::table::{Domain, SIZES, Table, Table3};
 
 /// The format.
-pub const FORMAT: TableFormat = TableFormat { name: "HaldCLUT", begins: is_png, read };
+pub const FORMAT: TableFormat = TableFormat {
+    id: "hald",
+    name: "HaldCLUT",
+    endings: &["png"],
+    begins: is_png,
+    read,
+    write: Some(|table, _| write(table)),
+    holds: "one 3D table over 0..1 with a square number of points on a side",
+};
 
 fn broken(why: impl std::fmt::Display) -> FormatError {
     FormatError::broken("HaldCLUT", why)
@@ -41,6 +49,24 @@ pub fn read(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
     Ok(Table::new(title.chars().take(200).collect(), None, Some(cube))?)
 }
 
+/// Writes a table as a PNG of 16 bit: values are held to 0..1 and rounded.
+pub fn write(table: &Table) -> Result<Vec<u8>, FormatError> {
+    let holds_not = || broken(format!("it holds {}; this is {}", FORMAT.holds, table.summary()));
+    let (None, Some(cube)) = table.parts().ok_or_else(holds_not)? else { return Err(holds_not()) };
+    let level = (2..=11).find(|l| l * l == cube.size()).ok_or_else(holds_not)?;
+    if cube.domain() != Domain::UNIT {
+        return Err(holds_not());
+    }
+    let pixels = cube.nodes().iter().map(|n| [n[0], n[1], n[2], 1.0]).collect();
+    let side = level * cube.size();
+    crate::png::write(&Picture::new(side, side, pixels)?, crate::Depth::Sixteen)
+}
+
+/// The points on a side of the smallest such table with at least as many points as another; at most 121.
+pub fn points_for(size: usize) -> usize {
+    (2..=11).map(|l| l * l).find(|n| *n >= size).unwrap_or(121)
+}
+
 /// The picture of the table of a level that changes nothing, for programs to be sent through.
 pub fn identity(level: usize) -> Option<Picture> {
     let size = level * level;
@@ -66,6 +92,26 @@ mod tests {
             table.apply(&mut p);
             assert!(p[0].iter().zip(rgb).all(|(v, want)| (v - want).abs() < 2e-5), "{p:?}");
         }
+    }
+
+    #[test]
+    fn what_is_written_comes_back_within_half_a_code_and_what_does_not_fit_is_refused() {
+        let nodes: Vec<[f32; 3]> =
+            (0..16_usize.pow(3)).map(|i| [i as f32 / 4095.0, 0.25, (i % 16) as f32 / 15.0]).collect();
+        let cube = Table3::new(16, Domain::UNIT, &nodes).unwrap();
+        let table = Table::new("t".into(), None, Some(cube)).unwrap();
+        let back = read(&write(&table).unwrap(), "t").unwrap();
+        let apart = |(a, b): (&[f32; 4], &[f32; 4])| (0..3).map(|c| (a[c] - b[c]).abs()).fold(0.0, f32::max);
+        let (a, b) = (table.cube().unwrap().nodes(), back.cube().unwrap().nodes());
+        assert!(a.iter().zip(b).map(apart).fold(0.0, f32::max) <= 0.51 / 65_535.0);
+        let odd = Table3::new(3, Domain::UNIT, &nodes[..27]).unwrap();
+        assert!(
+            write(&Table::new("t".into(), None, Some(odd)).unwrap())
+                .unwrap_err()
+                .to_string()
+                .contains("square")
+        );
+        assert_eq!([17, 33, 65, 128].map(points_for), [25, 36, 81, 121]);
     }
 
     #[test]

@@ -6,6 +6,7 @@
 //! PNG, TIFF, JPEG and DPX hold code values 0..1; OpenEXR holds the values of its encoding as they are.
 
 pub mod cdl;
+pub mod clf;
 pub mod cube;
 pub mod dpx;
 mod exif;
@@ -20,7 +21,11 @@ pub mod measurements;
 pub mod picture;
 pub mod png;
 pub mod registry;
+pub mod spi;
 pub mod tiff;
+mod xml;
+
+use std::borrow::Cow;
 
 use lantern_core::{picture::SizeError, table::TableError};
 use thiserror::Error;
@@ -84,4 +89,28 @@ impl FormatError {
 pub(crate) fn quantise(v: f32, most: f32) -> f32 {
     // NaN becomes 0.
     (v.max(0.0).min(1.0) * most + 0.5).floor()
+}
+
+/// What of a text is said back in an error.
+pub(crate) fn shortened(text: &str) -> String {
+    text.chars().take(40).collect()
+}
+
+/// A file's bytes as text: UTF-8 with or without its mark, UTF-16 with one, else Latin-1, in which older programs write
+/// titles. Bytes that no text has are refused.
+pub(crate) fn text<'a>(bytes: &'a [u8], format: &'static str) -> Result<Cow<'a, str>, FormatError> {
+    let no_text = || FormatError::broken(format, "this is not a text file");
+    let wide = |order: fn([u8; 2]) -> u16| {
+        let units: Vec<u16> = bytes[2..].chunks_exact(2).map(|b| order([b[0], b[1]])).collect();
+        String::from_utf16(&units).map(Cow::Owned).map_err(|_| no_text())
+    };
+    let found = match bytes {
+        [0xff, 0xfe, ..] => wide(u16::from_le_bytes)?,
+        [0xfe, 0xff, ..] => wide(u16::from_be_bytes)?,
+        _ => match std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes)) {
+            Ok(text) => Cow::Borrowed(text),
+            Err(_) => bytes.iter().map(|b| char::from(*b)).collect::<String>().into(),
+        },
+    };
+    if found.chars().any(|c| c.is_control() && !c.is_whitespace()) { Err(no_text()) } else { Ok(found) }
 }

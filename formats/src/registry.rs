@@ -3,7 +3,7 @@
 
 use crate::facts::Facts;
 use crate::frame::Frame;
-use crate::{FormatError, cube, dpx, exr, hald, jpeg, png, tiff};
+use crate::{FormatError, cdl, clf, cube, dpx, exr, hald, jpeg, png, spi, tiff};
 use lantern_core::colour::Encoding;
 use lantern_core::table::Table;
 
@@ -49,21 +49,37 @@ pub const PICTURES: &[PictureFormat] = &[png::FORMAT, tiff::FORMAT, dpx::FORMAT,
 
 /// A format of lookup tables.
 pub struct TableFormat {
+    /// The word that it is asked for by.
+    pub id: &'static str,
     /// What people call it.
     pub name: &'static str,
+    /// What names of its files end with, the usual one first.
+    pub endings: &'static [&'static str],
     /// Whether a file that begins like this is of it.
     pub begins: fn(&[u8]) -> bool,
     /// Reads a table. The text is its title where the file has none.
     pub read: fn(&[u8], &str) -> Result<Table, FormatError>,
+    /// Writes a table, with lines that say more of it where the format has a place for them. `None` for one that is only read.
+    pub write: Option<TableWriter>,
+    /// What a file of it holds, in words.
+    pub holds: &'static str,
 }
 
+/// Writes a table.
+pub type TableWriter = fn(&Table, &[String]) -> Result<Vec<u8>, FormatError>;
+
 /// Every format of tables; what begins like none of the others is taken for the last.
-pub const TABLES: &[TableFormat] = &[hald::FORMAT, cube::FORMAT];
+pub const TABLES: &[TableFormat] =
+    &[hald::FORMAT, clf::FORMAT, cdl::FORMAT, spi::CURVES, spi::CUBE, cube::FORMAT];
+
+/// The format of a table by its first bytes.
+pub fn table_format(bytes: &[u8]) -> &'static TableFormat {
+    TABLES.iter().find(|f| (f.begins)(bytes)).unwrap_or(&cube::FORMAT)
+}
 
 /// Reads a table of any format; `title` is its title where the file has none.
 pub fn read_table(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
-    let format = TABLES.iter().find(|f| (f.begins)(bytes)).unwrap_or(&cube::FORMAT);
-    (format.read)(bytes, title)
+    (table_format(bytes).read)(bytes, title)
 }
 
 /// The format of a file by its first bytes.
@@ -123,7 +139,21 @@ mod tests {
         let table = read_table(&picture, "by name").unwrap();
         assert_eq!((table.title.as_str(), table.cube().unwrap().size()), ("by name", 4));
         assert!(read_table(b"neither", "").unwrap_err().to_string().contains("line 1"));
-        let known = |bytes: &[u8]| TABLES.iter().filter(|f| (f.begins)(bytes)).count();
-        assert_eq!((known(&picture), known(text.as_bytes())), (1, 1));
+        for format in TABLES {
+            let Some(write) = format.write else { continue };
+            // The formats hold unlike things: one of these fits each.
+            let curve = Table::new(
+                "c".into(),
+                read_table(b"LUT_1D_SIZE 2\n0 0 0\n1 1 1\n", "").unwrap().shaper().cloned(),
+                None,
+            );
+            let bytes = write(&table, &[]).or_else(|_| write(&curve.unwrap(), &[])).unwrap();
+            let known: Vec<_> = TABLES.iter().filter(|f| (f.begins)(&bytes)).map(|f| f.id).collect();
+            assert!(
+                known == [format.id] || known.is_empty() && format.id == "cube",
+                "{}: {known:?}",
+                format.id
+            );
+        }
     }
 }

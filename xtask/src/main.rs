@@ -104,7 +104,7 @@ fn test() -> Outcome {
 /// Lays out every Rust file: also those whose modules the list of step kinds names, which `cargo fmt` does not find.
 fn format(check: bool) -> Outcome {
     let mut files = Vec::new();
-    for folder in ["core", "formats", "server", "app", "demo", "browser-tests", "xtask"] {
+    for folder in ["core", "formats", "handoff", "server", "app", "demo", "browser-tests", "xtask"] {
         sources(&root().join(folder), &mut files).map_err(|e| format!("{folder}: {e}"))?;
     }
     let mut rustfmt = command("", "rustfmt", &["--edition", "2024"]);

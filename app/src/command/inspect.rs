@@ -1,12 +1,14 @@
 //! inspect: what a file is.
 
 use super::encoding;
+use super::table::Range;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
 use lantern_core::bake::Judgement;
 use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
 use lantern_core::table::Table;
+use lantern_formats::registry::{TABLES, table_format};
 use lantern_formats::{cdl, hald};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -59,10 +61,14 @@ impl Inspect {
 
     fn table(&self) -> Outcome<Value> {
         let table = files::table(&self.file)?;
+        let format = table_format(&files::bytes(&self.file)?);
         let mut found = of_table(&table);
+        found["format"] = json!(format.name);
         if let Some([from, to]) = self.encodings(&table)? {
             found["encodings"] = json!(format!("{} to {}", from.id, to.id));
-            if let Some(judgement) = lantern_core::bake::judge(&table, &from, &to) {
+            let legal = table.title.ends_with("legal range");
+            let whole = if legal { Range::Legal } else { Range::Full }.in_full(table)?;
+            if let Some(judgement) = lantern_core::bake::judge(&whole, &from, &to) {
                 found["judgement"] = judged(&judgement, self.json)?;
             }
         }
@@ -71,8 +77,10 @@ impl Inspect {
 
     fn look_at(&self) -> Outcome<Value> {
         let has = |ending: &str| self.file.extension().is_some_and(|e| e.eq_ignore_ascii_case(ending));
-        // A picture that is said to go from one encoding to another is a HaldCLUT.
-        let table = has("cube") || has("png") && self.from.is_some();
+        // A picture that is said to go from one encoding to another is a HaldCLUT; what its name does not say, its bytes do.
+        let of_tables = TABLES.iter().filter(|f| !["hald", "cdl"].contains(&f.id));
+        let mut endings = of_tables.flat_map(|f| f.endings);
+        let table = endings.any(|e| has(e)) || has("png") && self.from.is_some();
         if table { self.table() } else { look_at(&self.file) }
     }
 }

@@ -1,6 +1,7 @@
 //! read: what a picture, a table or a look is, as a person reads it.
 
 use super::encoding;
+use super::table::Range;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
 use lantern_core::colour::Encoding;
@@ -20,6 +21,9 @@ pub struct Read {
     /// The encoding that a table gives, or that a look is seen in.
     #[arg(long)]
     to: Option<String>,
+    /// The range of code values that a table takes and gives.
+    #[arg(long, value_enum, default_value_t = Range::Full)]
+    range: Range,
     /// Print JSON.
     #[arg(long)]
     json: bool,
@@ -52,9 +56,10 @@ impl Read {
             let reading = reading.map_err(|e| self.fail(&e))?.ok_or_else(|| self.fail(&"it was stopped"))?;
             return self.found(&format!("a look, from {} to {}", from.id, to.id), &reading);
         }
-        if has("cube") || self.to.is_some() {
+        if ["cube", "clf", "spi1d", "spi3d", "cc"].into_iter().any(has) || self.to.is_some() {
             let table = files::table(&self.file)?;
             let named = super::inspect::named(&table.title);
+            let table = self.range.in_full(table)?;
             let pick = |given: &Option<String>, by_title: Option<Encoding>| match (given, by_title) {
                 (Some(id), _) => encoding(id),
                 (None, Some(found)) => Ok(found),

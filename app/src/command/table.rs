@@ -7,8 +7,9 @@ use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
 use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
+use lantern_core::table::Table;
 use lantern_core::texture::FrameGeometry;
-use lantern_formats::cube;
+use lantern_handoff::table_file::{self, Wanted};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 
@@ -17,11 +18,51 @@ use std::sync::atomic::AtomicBool;
 enum Format {
     /// .cube, Cube LUT specification 1.0.
     Cube,
+    /// .clf, Common LUT Format (SMPTE ST 2136-1): formulas stay formulas.
+    Clf,
+    /// .spi1d: one curve for each channel.
+    Spi1d,
+    /// .spi3d: one 3D table over 0..1.
+    Spi3d,
+    /// A picture that holds a 3D table (HaldCLUT, PNG of 16 bit).
+    Hald,
 }
 
-/// What is said of a table with both parts.
-const NARROW: &str = "this table has a 1D part before its 3D part, as linear light and ACEScc need: programs that read 3D \
-    tables alone do not take it. From another logarithmic encoding (acescct, for one) there is none";
+impl Format {
+    fn of(self) -> table_file::Format {
+        match self {
+            Self::Cube => table_file::Format::Cube,
+            Self::Clf => table_file::Format::Clf,
+            Self::Spi1d => table_file::Format::Spi1d,
+            Self::Spi3d => table_file::Format::Spi3d,
+            Self::Hald => table_file::Format::Hald,
+        }
+    }
+}
+
+/// The range of code values.
+#[derive(Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
+pub enum Range {
+    /// 0 to 1.
+    #[default]
+    Full,
+    /// 64 to 940 of 10 bit.
+    Legal,
+}
+
+impl Range {
+    fn of(self) -> table_file::Range {
+        if self == Self::Legal { table_file::Range::Legal } else { table_file::Range::Full }
+    }
+
+    /// A table of this range as one for full range.
+    pub fn in_full(self, table: Table) -> Outcome<Table> {
+        match self {
+            Self::Full => Ok(table),
+            Self::Legal => table.of_legal().map_err(|e| Failure(e.to_string())),
+        }
+    }
+}
 
 #[derive(Args)]
 pub struct Bake {
@@ -40,6 +81,9 @@ pub struct Bake {
     /// File format.
     #[arg(long, value_enum, default_value_t = Format::Cube)]
     format: Format,
+    /// Range of the code values that go in and come out.
+    #[arg(long, value_enum, default_value_t = Range::Full)]
+    range: Range,
     /// The table's file.
     #[arg(short, long)]
     out: PathBuf,
@@ -60,7 +104,6 @@ fn parse_size(text: &str) -> Result<usize, String> {
 
 impl Bake {
     pub fn run(&self) -> Outcome<()> {
-        let Format::Cube = self.format;
         let look = files::look(&self.look)?;
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
         let fail = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", self.look.display()));
@@ -70,19 +113,23 @@ impl Bake {
             lantern_formats::facts::read(&files::bytes(path)?)
                 .map_err(|e| Failure(format!("{}: {e}", path.display())))?;
         }
-        let title = bake::title(&look.name, &from, &to);
-        let plan = bake::Bake::plan(&from, self.size);
-        let baked = bake::bake(&program, &plan, &title, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
-        let baked = baked.ok_or_else(|| fail(&"the bake was cancelled"))?;
-        files::write(&self.out, cube::write(&baked, &[]).as_bytes())?;
-        if cube::is_narrow(&baked) {
-            eprintln!("dusky-lantern: {NARROW}");
-        }
+        let wanted = Wanted {
+            look: &look.name,
+            from: &from,
+            to: &to,
+            format: self.format.of(),
+            size: self.size,
+            range: self.range.of(),
+        };
+        let file = table_file::make(&program, &wanted, &AtomicBool::new(false)).map_err(|e| fail(&e))?;
+        let file = file.ok_or_else(|| fail(&"the bake was cancelled"))?;
+        files::write(&self.out, &file.bytes)?;
+        file.says.iter().for_each(|line| eprintln!("dusky-lantern: {line}"));
         for left in &program.left_out {
             eprintln!("dusky-lantern: left out: {} ({})", left.step, left.why);
         }
         // The file as it stands on disk is what is judged and proven.
-        let written = files::table(&self.out)?;
+        let written = self.range.in_full(files::table(&self.out)?)?;
         if let Some(judgement) = bake::judge(&written, &from, &to) {
             super::inspect::lines(&judgement).iter().for_each(|l| eprintln!("dusky-lantern: judgement: {l}"));
         }
@@ -153,16 +200,19 @@ fn say_left_out(program: &Program) {
 
 #[derive(Args)]
 pub struct Apply {
-    /// The table's file: .cube, a HaldCLUT picture, or an ASC CDL of one correction.
+    /// The table's file: .cube, .clf, .spi1d, .spi3d, a HaldCLUT picture, or an ASC CDL of one correction.
     #[arg(long)]
     table: PathBuf,
+    /// The range of code values that the table takes and gives; pictures are in full range.
+    #[arg(long, value_enum, default_value_t = Range::Full)]
+    range: Range,
     #[command(flatten)]
     frames: Frames,
 }
 
 impl Apply {
     pub fn run(&self) -> Outcome<()> {
-        let table = files::transform(&self.table)?;
-        self.frames.each(None, |frame, _| table.apply(&mut frame.picture.pixels))
+        let table = self.range.in_full(files::table(&self.table)?)?;
+        self.frames.each(None, |frame, _| table.apply_parallel(&mut frame.picture.pixels))
     }
 }

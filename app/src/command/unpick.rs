@@ -8,7 +8,7 @@ use std::sync::atomic::AtomicBool;
 
 #[derive(Args)]
 pub struct UnpickTable {
-    /// The table's file: .cube or a HaldCLUT picture.
+    /// The table's file, of any format that is read.
     table: PathBuf,
     /// The encoding that it expects: an id, or a camera profile file.
     #[arg(long)]
@@ -49,7 +49,14 @@ impl UnpickTable {
         );
         println!("greys {neutrals:.2}, colours of surfaces {natural:.2}");
         if asked.remainder {
-            println!("with the remainder the look is the table");
+            if table.parts().is_some() {
+                println!("with the remainder the look is the table");
+            } else {
+                println!(
+                    "with the remainder the look is the table at 65 points on a side: it is made of {}",
+                    table.summary()
+                );
+            }
         }
         Ok(())
     }

@@ -177,8 +177,8 @@ pub fn report<E>(
     Ok(Fidelity {
         from: from.id.clone(),
         to: to.id.clone(),
-        size: table.cube().map_or(0, crate::table::Table3::size),
-        shaped: table.shaper().is_some(),
+        size: table.points(),
+        shaped: table.is_shaped(),
         measure: meter.name().into(),
         pictures: summary(&comparisons, &on_pictures),
         comparisons,

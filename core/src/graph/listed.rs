@@ -57,12 +57,13 @@ impl Program {
                     let before = exact(&parts[..start])?;
                     lists.push(self.around(before, &middle, &parts[end..], from, size, legal, cancel)?);
                 }
-                if lists.is_empty() {
-                    // Linear light, evenly in stops.
-                    let (log, back) = (log_of(&Transfer::AcesCct, false), Op::Decode(Transfer::AcesCct));
-                    let ops = std::iter::once(back).chain(cut(0..end)).collect();
+                // From light, evenly in stops: what leads there are formulas, too.
+                if !coded[first] {
+                    let log = log_of(&Transfer::AcesCct, false);
+                    let before = exact(&parts[..first])?.into_iter().chain([log]).collect();
+                    let ops = std::iter::once(Op::Decode(Transfer::AcesCct)).chain(cut(first..end)).collect();
                     let middle = Self { ops, left_out: Vec::new() };
-                    lists.push(self.around(vec![log], &middle, &parts[end..], from, size, legal, cancel)?);
+                    lists.push(self.around(before, &middle, &parts[end..], from, size, legal, cancel)?);
                 }
             }
         }

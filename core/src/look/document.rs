@@ -12,8 +12,9 @@ use thiserror::Error;
 
 /// The version this code writes. Version 1 had no groups, regions and tables, version 2 no film and no texture, version 3
 /// no lights above white, version 4 neither families with borders nor a fade that lifts evenly, version 5 no remainders,
-/// version 6 did not keep what a group was matched to; all are read as they are.
-pub const LOOK_VERSION: u32 = 7;
+/// version 6 did not keep what a group was matched to, version 7 no tables of more than a 1D and a 3D part; all are read as
+/// they are.
+pub const LOOK_VERSION: u32 = 8;
 
 /// The most steps a path may have.
 pub const MAX_STEPS: usize = 200;

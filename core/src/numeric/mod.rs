@@ -1,7 +1,7 @@
 //! Planar blocks and the arithmetic on them: elementary functions, matrices, half floats, percentiles. It knows nothing of
 //! colour.
 
-pub(crate) mod half;
+pub mod half;
 pub mod lane;
 pub mod least_squares;
 pub mod matrix;

@@ -4,11 +4,13 @@ pub mod apply;
 pub mod kept;
 mod lookup;
 pub mod operator;
+mod run;
 mod simd;
 
 pub use kept::{KeptError, KeptTable};
 pub use operator::{Between, Operator};
 
+use operator::Range;
 use thiserror::Error;
 
 /// Smallest and largest number of points on a side of a 3D table.
@@ -232,6 +234,25 @@ impl Table {
     pub fn domain(&self) -> Domain {
         let (shaper, cube) = self.parts().unwrap_or_default();
         shaper.map(Table1::domain).or(cube.map(Table3::domain)).unwrap_or(Domain::UNIT)
+    }
+
+    /// Points on a side of its 3D part; 0 where it has none.
+    pub fn points(&self) -> usize {
+        let sizes = self.operators.iter().map(|o| if let Operator::Cube(t, _) = o { t.size() } else { 0 });
+        sizes.max().unwrap_or(0)
+    }
+
+    /// Whether a 1D part comes before a 3D part.
+    pub fn is_shaped(&self) -> bool {
+        let cube = self.operators.iter().position(|o| matches!(o, Operator::Cube(..)));
+        let before = &self.operators[..cube.unwrap_or(0)];
+        before.iter().any(|o| matches!(o, Operator::Curve(_) | Operator::HalfDomain(_)))
+    }
+
+    /// A table that takes and gives legal range, as one for full range.
+    pub fn of_legal(self) -> Result<Self, TableError> {
+        let all = std::iter::once(Operator::Range(Range::to_legal())).chain(self.operators);
+        Self::of(self.title, all.chain([Operator::Range(Range::from_legal())]).collect())
     }
 
     /// Bytes that its numbers take.

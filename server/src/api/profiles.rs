@@ -172,7 +172,7 @@ async fn save(
 
 /// Keeps the text of a technical table that can be read.
 fn keep_table(studio: &Studio, text: &str) -> ApiResult<Media> {
-    lantern_formats::cube::read(text.as_bytes())
+    lantern_formats::registry::read_table(text.as_bytes(), "")
         .map_err(|e| ApiError::Invalid(format!("the technical table: {e}")))?;
     studio.media.keep_as(MediaKind::Table, text.as_bytes())
 }

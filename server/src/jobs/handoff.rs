@@ -78,12 +78,12 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     let program = Program::compile(&look.path, &from, &to)?;
 
     let plan = Bake::plan(&from, handoff.size as usize);
-    let name = title(&look.name, &from, &to);
+    let name = title(&look.name, &from, &to, false);
     let Some(table) = bake(&program, &plan, &name, &job.cancel).map_err(ApiError::internal)? else {
         return Ok(None);
     };
     job.progress(0.1);
-    let text = cube::write(&table, &[]);
+    let text = cube::write(&table, &[])?;
     job.progress(0.2);
     // From here on it is the file that is proven, not the table in memory.
     let written = cube::read(text.as_bytes())?;

@@ -89,7 +89,8 @@ impl FrameSource {
     /// encoding that they have then.
     pub fn interpret(&self, media: &MediaFolder, picture: &mut Picture) -> ApiResult<Encoding> {
         if let Some(hash) = self.profile.as_ref().and_then(|p| p.table_hash.as_ref()) {
-            lantern_formats::cube::read(&media.read(hash)?)?.apply_parallel(&mut picture.pixels);
+            lantern_formats::registry::read_table(&media.read(hash)?, "")?
+                .apply_parallel(&mut picture.pixels);
         }
         self.encoding()
     }

@@ -1,0 +1,5 @@
+//! What leaves the program: a look as files of tables in open formats, packages of them with their proof, and what is said of
+//! files that come back. No server, no database: the command line does all of it anywhere.
+
+pub mod identify;
+pub mod table_file;
