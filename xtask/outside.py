@@ -1,6 +1,7 @@
 """Reads a table with OpenColorIO and runs it on raw f32 RGBA, for tests and benchmarks.
 
 usage: outside.py apply TABLE IN.raw OUT.raw          tetrahedral, float
+       outside.py view CONFIG SPACE DISPLAY VIEW IN.raw OUT.raw       a view of a configuration
        outside.py time TABLE IN.raw ROUNDS            nanoseconds a pixel, one thread: the median
 """
 import sys
@@ -19,7 +20,20 @@ def processor(table):
     return made.getOptimizedCPUProcessor(ocio.OPTIMIZATION_LOSSLESS)
 
 
+def view(config, space, display, name, source, target):
+    """A picture of a colour space as a view of a display shows it."""
+    config = ocio.Config.CreateFromFile(config)
+    config.validate()
+    cpu = config.getProcessor(space, display, name, ocio.TRANSFORM_DIR_FORWARD).getDefaultCPUProcessor()
+    pixels = np.fromfile(source, dtype=np.float32)
+    cpu.applyRGBA(pixels)
+    pixels.tofile(target)
+
+
 def main():
+    if sys.argv[1] == "view":
+        view(*sys.argv[2:8])
+        return
     what, table, source = sys.argv[1:4]
     pixels = np.fromfile(source, dtype=np.float32)
     cpu = processor(table)

@@ -3,7 +3,9 @@
 mod compare;
 mod fit_stock;
 mod frames;
+mod handoff;
 mod inspect;
+mod kept;
 mod matching;
 mod read;
 mod table;
@@ -33,6 +35,12 @@ enum Command {
     Render(table::Render),
     /// Run a table on pictures.
     Apply(table::Apply),
+    /// Make a package: every file of a delivery plan, proven.
+    Deliver(handoff::Deliver),
+    /// Hold a package against its manifest.
+    Verify(handoff::Verify),
+    /// Say which table that was handed off a file is, or what became of it.
+    Identify(handoff::Identify),
     /// Colour difference of two pictures: mean, 99th percentile, worst and where.
     Compare(compare::Compare),
     /// Make a film stock from measurements.
@@ -93,6 +101,9 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
         Command::Bake(a) => a.run(),
         Command::Render(a) => a.run(),
         Command::Apply(a) => a.run(),
+        Command::Deliver(a) => a.run(),
+        Command::Verify(a) => a.run(),
+        Command::Identify(a) => a.run(),
         Command::Compare(a) => a.run(),
         Command::FitStock(a) => a.run(),
         Command::Match(a) => a.run(),

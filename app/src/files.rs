@@ -59,7 +59,12 @@ pub fn picture(path: &Path) -> Outcome<Picture> {
 
 /// A picture with what lies beside it in its file.
 pub fn frame(path: &Path) -> Outcome<Frame> {
-    let mut frame = lantern_formats::frame::read(&bytes(path)?).map_err(about(path))?;
+    frame_of(path, &bytes(path)?)
+}
+
+/// The same of bytes that were read.
+pub fn frame_of(path: &Path, bytes: &[u8]) -> Outcome<Frame> {
+    let mut frame = lantern_formats::frame::read(bytes).map_err(about(path))?;
     let healed = frame.picture.sanitise();
     if healed > 0 {
         eprintln!(

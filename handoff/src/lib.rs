@@ -1,5 +1,13 @@
 //! What leaves the program: a look as files of tables in open formats, packages of them with their proof, and what is said of
 //! files that come back. No server, no database: the command line does all of it anywhere.
 
+pub mod configuration;
+pub mod corrections;
 pub mod identify;
+pub mod manifest;
+pub mod package;
+pub mod plan;
+pub mod report;
+pub mod sink;
 pub mod table_file;
+pub mod verify;

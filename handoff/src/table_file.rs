@@ -120,6 +120,9 @@ pub enum TableFileError {
         /// What goes in.
         from: String,
     },
+    /// A path that does not go from one encoding to the other.
+    #[error("{0}")]
+    Path(String),
     /// The numbers make no table.
     #[error("{0}")]
     Table(#[from] TableError),

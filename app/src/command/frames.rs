@@ -1,5 +1,6 @@
 //! Pictures on the command line: which come in, and what each becomes. All of it is settled before the first is written.
 
+use super::kept::Kept;
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
 use clap::builder::PossibleValuesParser;
@@ -8,7 +9,11 @@ use lantern_formats::frame::Frame;
 use lantern_formats::registry;
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
+use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::sync_channel;
+use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// Names of the formats that are written: what their files usually end with.
@@ -29,6 +34,47 @@ pub struct Frames {
     /// The format of the results in a folder; each keeps its own where none is said.
     #[arg(long = "as", value_name = "FORMAT", value_parser = written())]
     ending: Option<String>,
+    /// Only frames with these numbers, as 1001-1240 or 7.
+    #[arg(long = "frames", value_name = "A-B", value_parser = parse_frames)]
+    range: Option<RangeInclusive<u32>>,
+    /// One part of all, so that several machines share the work: 3/20 is the third of twenty.
+    #[arg(long, value_name = "I/N", value_parser = parse_part)]
+    part: Option<Part>,
+    /// Make all anew, also what was made before and is still right.
+    #[arg(long)]
+    anew: bool,
+}
+
+/// One part of several.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Part {
+    /// From 1 on.
+    number: usize,
+    /// How many there are.
+    of: usize,
+}
+
+fn parse_frames(text: &str) -> Result<RangeInclusive<u32>, String> {
+    let why = || format!("“{text}” are no frames: give the first and the last, as 1001-1240");
+    let (a, b) = text.split_once('-').unwrap_or((text, text));
+    let (a, b): (u32, u32) = (a.parse().map_err(|_| why())?, b.parse().map_err(|_| why())?);
+    if a <= b { Ok(a..=b) } else { Err(why()) }
+}
+
+fn parse_part(text: &str) -> Result<Part, String> {
+    let why = || format!("“{text}” is no part: give 3/20 for the third of twenty");
+    let (number, of) = text.split_once('/').ok_or_else(why)?;
+    let (number, of): (usize, usize) = (number.parse().map_err(|_| why())?, of.parse().map_err(|_| why())?);
+    if (1..=of).contains(&number) { Ok(Part { number, of }) } else { Err(why()) }
+}
+
+impl Part {
+    /// The part of a list: neighbours, as equal in number as can be.
+    fn of<T>(self, mut all: Vec<T>) -> Vec<T> {
+        let at = |k: usize| all.len() * k / self.of;
+        let (start, end) = (at(self.number - 1), at(self.number));
+        all.drain(start..end).collect()
+    }
 }
 
 /// A picture and what it becomes.
@@ -73,21 +119,76 @@ impl Frames {
             ways.push(Way { from, to });
         }
         check(&ways)?;
-        Ok(ways)
+        if let Some(range) = &self.range {
+            ways.retain(|w| range.contains(&number(&w.from)));
+            if ways.is_empty() {
+                let (a, b) = range.clone().into_inner();
+                return Err(Failure(format!("there is no frame from {a} to {b} among the pictures")));
+            }
+        }
+        // More parts than frames: some have nothing to do.
+        Ok(self.part.map_or(ways.clone(), |p| p.of(ways)))
     }
 
-    /// Reads each picture, works on it, writes it. `to` is the encoding of the results, where it is known.
-    pub fn each(&self, to: Option<&Encoding>, work: impl Fn(&mut Frame, &Path)) -> Outcome<()> {
+    /// Reads each picture, works on it, writes it: the next is read and the last written meanwhile. `to` is the encoding of the
+    /// results, where it is known; `key` says all that they are made of beside the pictures, so that what was made before and
+    /// is still right is kept. A picture that fails is said, and the others are made.
+    pub fn each(&self, to: Option<&Encoding>, key: &str, work: impl Fn(&mut Frame, &Path)) -> Outcome<()> {
         let ways = self.ways()?;
-        let mut progress = Progress::new(ways.len());
-        for way in &ways {
+        if let [way] = ways.as_slice() {
             let mut frame = files::frame(&way.from)?;
             work(&mut frame, &way.from);
-            files::write(&way.to, &files::encode(&way.to, &frame, to)?)?;
-            progress.one_more();
+            return files::write(&way.to, &files::encode(&way.to, &frame, to)?);
         }
-        progress.end();
-        Ok(())
+        let kept = Kept { key, anew: self.anew };
+        let progress = Mutex::new(Progress::new(ways.len()));
+        let failed = AtomicUsize::new(0);
+        let fail = |e: &Failure| {
+            failed.fetch_add(1, Ordering::Relaxed);
+            eprintln!("dusky-lantern: {e}");
+        };
+        let one_more = || progress.lock().unwrap_or_else(PoisonError::into_inner).one_more();
+        std::thread::scope(|scope| {
+            let (read, to_work) = sync_channel::<(&Way, String, Frame)>(1);
+            let (worked, to_write) = sync_channel::<(&Way, String, Frame)>(1);
+            scope.spawn(|| {
+                let read = read;
+                for way in &ways {
+                    match kept.needed(way).and_then(|n| n.map(|(key, frame)| Ok((key, frame?))).transpose()) {
+                        Err(e) => fail(&e),
+                        Ok(None) => one_more(),
+                        // The others ended: there is nobody left to work for.
+                        Ok(Some((key, frame))) => {
+                            if read.send((way, key, frame)).is_err() {
+                                return;
+                            }
+                        }
+                    }
+                }
+            });
+            scope.spawn(|| {
+                for (way, key, frame) in to_write {
+                    let bytes = files::encode(&way.to, &frame, to);
+                    drop(frame);
+                    match bytes.and_then(|b| kept.write(way, &key, &b)) {
+                        Err(e) => fail(&e),
+                        Ok(()) => one_more(),
+                    }
+                }
+            });
+            for (way, key, mut frame) in to_work {
+                work(&mut frame, &way.from);
+                if worked.send((way, key, frame)).is_err() {
+                    break;
+                }
+            }
+            drop(worked);
+        });
+        progress.lock().unwrap_or_else(PoisonError::into_inner).end();
+        match failed.into_inner() {
+            0 => Ok(()),
+            n => Err(Failure(format!("{n} of {} pictures could not be made", ways.len()))),
+        }
     }
 }
 
@@ -261,6 +362,22 @@ mod tests {
         assert_eq!((plain.with(7), plain.number_of(Path::new("0007.png"))), ("7.png".into(), None));
         for name in ["100%.png", "100%done.png", "%s.png", "%4d.png"] {
             assert_eq!(Pattern::of(Path::new(name)), None, "{name}");
+        }
+    }
+
+    #[test]
+    fn parts_are_all_of_it_once_however_many_there_are() {
+        for (count, of) in [(24, 4), (7, 3), (2, 5), (0, 2), (240, 20)] {
+            let parts = (1..=of).map(|number| Part { number, of }.of((0..count).collect::<Vec<usize>>()));
+            assert_eq!(parts.flatten().collect::<Vec<_>>(), (0..count).collect::<Vec<_>>());
+        }
+        assert_eq!(parse_part("3/20"), Ok(Part { number: 3, of: 20 }));
+        for wrong in ["0/4", "5/4", "1", "a/b", "1/0", "-1/4"] {
+            assert!(parse_part(wrong).is_err(), "{wrong}");
+        }
+        assert_eq!((parse_frames("1001-1240"), parse_frames("7")), (Ok(1001..=1240), Ok(7..=7)));
+        for wrong in ["9-3", "", "-", "a-b", "1-"] {
+            assert!(parse_frames(wrong).is_err(), "{wrong}");
         }
     }
 

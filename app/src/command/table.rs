@@ -5,9 +5,10 @@ use super::frames::{Frames, number};
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
+use lantern_core::colour::Encoding;
 use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
-use lantern_core::table::Table;
+use lantern_core::table::{KeptTable, Table};
 use lantern_core::texture::FrameGeometry;
 use lantern_handoff::table_file::{self, Wanted};
 use std::path::{Path, PathBuf};
@@ -176,18 +177,27 @@ impl Render {
         if self.colour_only {
             let program = Program::compile(&path, &from, &to).map_err(fail)?;
             say_left_out(&program);
-            return self.frames.each(Some(&to), |frame, _| {
+            return self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, _| {
                 program.run_parallel(&mut frame.picture.pixels);
             });
         }
         let graph = Graph::compile(&path, &from, &to).map_err(fail)?;
         say_left_out(&graph.last);
         let never = AtomicBool::new(false);
-        self.frames.each(Some(&to), |frame, file| {
+        self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, file| {
             let picture = &mut frame.picture;
             let geometry = FrameGeometry::whole(picture.width(), picture.height(), graph.gauge, number(file));
             graph.run(&mut picture.pixels, &geometry, &never);
         })
+    }
+}
+
+impl Render {
+    /// All that results are made of beside the pictures.
+    fn key(&self, path: &LookPath, [from, to]: [&Encoding; 2]) -> Outcome<String> {
+        let path = serde_json::to_string(path).map_err(|e| Failure(e.to_string()))?;
+        // A camera's encoding has no name that says all of it.
+        Ok(format!("render {path} {from:?} {to:?} {}", self.colour_only))
     }
 }
 
@@ -213,6 +223,7 @@ pub struct Apply {
 impl Apply {
     pub fn run(&self) -> Outcome<()> {
         let table = self.range.in_full(files::table(&self.table)?)?;
-        self.frames.each(None, |frame, _| table.apply_parallel(&mut frame.picture.pixels))
+        let key = format!("apply {}", KeptTable::of(&table).hash());
+        self.frames.each(None, &key, |frame, _| table.apply_parallel(&mut frame.picture.pixels))
     }
 }

@@ -149,11 +149,64 @@ fn coarse(differences: &[f64], width: usize, height: usize) -> (Vec<f32>, usize)
     (map, columns)
 }
 
-/// The whole report on a table that was written and read back.
-///
-/// Beside the production's pictures in `probes` it is compared on the 24 chart patches over +-3 stops, on the
-/// neutral scale, and on a low-discrepancy cover of the cube. Probes are made one by one as they are needed: memory does
-/// not grow with their number. The first that cannot be made ends it.
+/// A table being proven: pictures are added one by one, so that memory does not grow with their number, and one picture can
+/// prove several tables.
+pub struct Proving<'a> {
+    program: &'a Program,
+    table: &'a Table,
+    from: &'a Encoding,
+    to: &'a Encoding,
+    meter: Meter,
+    comparisons: Vec<Comparison>,
+    on_pictures: Spread,
+}
+
+impl<'a> Proving<'a> {
+    /// Begins with nothing compared.
+    pub fn new(program: &'a Program, table: &'a Table, from: &'a Encoding, to: &'a Encoding) -> Self {
+        let (meter, comparisons, on_pictures) = (Meter::new(to), Vec::new(), Spread::default());
+        Self { program, table, from, to, meter, comparisons, on_pictures }
+    }
+
+    /// Compares on a probe.
+    pub fn add(&mut self, probe: &Probe) {
+        let (comparison, differences) = compare(self.program, self.table, &self.meter, probe);
+        if probe.picture {
+            self.on_pictures.add(&differences);
+        }
+        self.comparisons.push(comparison);
+    }
+
+    /// Compares on the 24 chart patches over +-3 stops, on the neutral scale and on a low-discrepancy cover of the cube, and
+    /// gives the report.
+    pub fn finish(mut self) -> Fidelity {
+        for probe in self.built_in() {
+            self.add(&probe);
+        }
+        self.done()
+    }
+
+    fn built_in(&self) -> [Probe; 3] {
+        [chart_probe(self.from), neutral_probe(self.table), cube_probe(self.table)]
+    }
+
+    fn done(self) -> Fidelity {
+        Fidelity {
+            from: self.from.id.clone(),
+            to: self.to.id.clone(),
+            size: self.table.points(),
+            shaped: self.table.is_shaped(),
+            measure: self.meter.name().into(),
+            pictures: summary(&self.comparisons, &self.on_pictures),
+            comparisons: self.comparisons,
+            judgement: super::judge::judge(self.table, self.from, self.to),
+            left_out: self.program.left_out.clone(),
+        }
+    }
+}
+
+/// The whole report on a table that was written and read back, on pictures and on what [`Proving::finish`] names. Probes are made
+/// one by one as they are needed. The first that cannot be made ends it.
 pub fn report<E>(
     program: &Program,
     table: &Table,
@@ -162,29 +215,13 @@ pub fn report<E>(
     probes: impl IntoIterator<Item = Result<Probe, E>>,
     mut progress: impl FnMut(usize),
 ) -> Result<Fidelity, E> {
-    let meter = Meter::new(to);
-    let built_in = [chart_probe(from), neutral_probe(table), cube_probe(table)];
-    let (mut comparisons, mut on_pictures) = (Vec::new(), Spread::default());
+    let mut proving = Proving::new(program, table, from, to);
+    let built_in = proving.built_in();
     for probe in probes.into_iter().chain(built_in.map(Ok)) {
-        let probe = probe?;
-        let (comparison, differences) = compare(program, table, &meter, &probe);
-        if probe.picture {
-            on_pictures.add(&differences);
-        }
-        comparisons.push(comparison);
-        progress(comparisons.len());
+        proving.add(&probe?);
+        progress(proving.comparisons.len());
     }
-    Ok(Fidelity {
-        from: from.id.clone(),
-        to: to.id.clone(),
-        size: table.points(),
-        shaped: table.is_shaped(),
-        measure: meter.name().into(),
-        pictures: summary(&comparisons, &on_pictures),
-        comparisons,
-        judgement: super::judge::judge(table, from, to),
-        left_out: program.left_out.clone(),
-    })
+    Ok(proving.done())
 }
 
 /// All pictures as one population.

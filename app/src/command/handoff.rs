@@ -1,0 +1,330 @@
+//! deliver, verify and identify: packages, and files that come back.
+
+use crate::files::{self, Failure, Outcome};
+use clap::Args;
+use lantern_core::colour::Encoding;
+use lantern_core::look::{Look, Path as Steps};
+use lantern_formats::registry::TABLES;
+use lantern_handoff::identify::{Identified, Kinship, Known, identify};
+use lantern_handoff::package::{self, Order, Shot};
+use lantern_handoff::plan::Plan;
+use lantern_handoff::sink::{Archive, Folder, Sink};
+use lantern_handoff::verify::{self, verify};
+use serde::Deserialize;
+use serde_json::Value;
+use std::collections::HashMap;
+use std::io::{IsTerminal, Write};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicBool;
+
+#[derive(Args)]
+pub struct Deliver {
+    /// The delivery plan. Beside what the page writes it may name the look, the camera and the pictures that belong to it, by
+    /// paths from where it lies.
+    #[arg(long)]
+    plan: PathBuf,
+    /// The look file, in place of the one that the plan names.
+    #[arg(long)]
+    look: Option<PathBuf>,
+    /// What “camera” stands for in the plan: an id, or a camera profile file.
+    #[arg(long)]
+    camera: Option<String>,
+    /// Pictures to prove tables on and to make stills of, in place of those that the plan names.
+    #[arg(long, num_args = 1..)]
+    pictures: Vec<PathBuf>,
+    /// The encoding of these pictures.
+    #[arg(long, requires = "pictures")]
+    encoding: Option<String>,
+    /// The package: an empty or new folder, or the name of a .zip.
+    #[arg(short, long)]
+    out: PathBuf,
+}
+
+/// What stands in a plan's file beside the plan.
+#[derive(Default, Deserialize)]
+#[serde(default)]
+struct Beside {
+    look: Option<PathBuf>,
+    camera: Option<String>,
+    pictures: Vec<PictureOf>,
+}
+
+/// A picture that a plan's file names.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PictureOf {
+    path: PathBuf,
+    encoding: String,
+    /// A trim: a look file of Scene steps.
+    #[serde(default)]
+    trim: Option<PathBuf>,
+    #[serde(default)]
+    name: Option<String>,
+}
+
+impl Deliver {
+    pub fn run(&self) -> Outcome<()> {
+        let fail = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", self.plan.display()));
+        let mut value: Value = serde_json::from_slice(&files::bytes(&self.plan)?)
+            .map_err(|e| fail(&format!("this is not JSON: {e}")))?;
+        let mut beside = serde_json::Map::new();
+        if let Some(object) = value.as_object_mut() {
+            for name in ["look", "camera", "pictures"] {
+                beside.extend(object.remove(name).map(|v| (name.to_owned(), v)));
+            }
+        }
+        let beside: Beside = serde_json::from_value(Value::Object(beside)).map_err(|e| fail(&e))?;
+        let plan = Plan::from_value(value).map_err(|e| fail(&e))?;
+        let folder = self.plan.parent().unwrap_or(Path::new(""));
+        let look = match (&self.look, &beside.look) {
+            (Some(path), _) => files::look(path)?,
+            (None, Some(path)) => files::look(&folder.join(path))?,
+            (None, None) => return Err(fail(&"it names no look: say which with --look")),
+        };
+        // An id, or a profile's file from here or from where the plan lies.
+        let encoding_of = |name: &str| -> Outcome<Encoding> {
+            let near = folder.join(name);
+            if Encoding::find(name).is_none() && !Path::new(name).is_file() && near.is_file() {
+                return files::encoding(&near.display().to_string());
+            }
+            files::encoding(name)
+        };
+        let camera = self.camera.as_ref().or(beside.camera.as_ref());
+        let encoding = |name: &str| match (name, camera) {
+            ("camera", Some(camera)) => encoding_of(camera).map_err(|e| e.0),
+            ("camera", None) => Err("the plan speaks of the camera: say which with --camera".into()),
+            _ => encoding_of(name).map_err(|e| e.0),
+        };
+        let shots = self.shots(&beside, folder, &encoding)?;
+        let sink: Box<dyn Sink> = if self.out.extension().is_some_and(|e| e.eq_ignore_ascii_case("zip")) {
+            Box::new(Archive::new(&self.out).map_err(|e| Failure(format!("{}: {e}", self.out.display())))?)
+        } else {
+            Box::new(Folder::new(&self.out).map_err(|e| Failure(format!("{}: {e}", self.out.display())))?)
+        };
+        let cameras = match camera.map(|c| encoding_of(c)).transpose()? {
+            Some(e) => vec![(e.name.clone(), e)],
+            None => Vec::new(),
+        };
+        let (plan, look, shots) = (&plan, &look, &shots[..]);
+        let order = Order { plan, look, version: None, shots, cameras: &cameras, encoding: &encoding };
+        let shown = std::io::stderr().is_terminal();
+        let progress = |share: f64| {
+            if shown {
+                eprint!("\r{:.0} %\x1b[K", 100.0 * share);
+                let _ = std::io::stderr().flush();
+            }
+        };
+        let made = package::make(&order, sink, &progress, &AtomicBool::new(false));
+        if shown {
+            eprint!("\r\x1b[K");
+        }
+        made.map_err(|e| fail(&e))?;
+        let found = verify::manifest(&self.out).map_err(Failure)?;
+        for l in &found.left_out {
+            eprintln!("dusky-lantern: “{}” is in no table: {}", l.step, l.why);
+        }
+        for n in &found.not_made {
+            eprintln!("dusky-lantern: {}, for {}, could not be made: {}", n.what, n.receiver, n.why);
+        }
+        println!("{} files in {}", found.files.len(), self.out.display());
+        Ok(())
+    }
+
+    fn shots<'a>(
+        &'a self,
+        beside: &Beside,
+        folder: &Path,
+        encoding: &dyn Fn(&str) -> Result<Encoding, String>,
+    ) -> Outcome<Vec<Shot<'a>>> {
+        let shot = |path: PathBuf, name: Option<String>, by: &str, trim: Steps| -> Outcome<Shot<'a>> {
+            let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+            // What is no picture is said before anything is made.
+            let facts = lantern_formats::facts::read(&files::bytes(&path)?);
+            facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+            Ok(Shot {
+                name: name.unwrap_or(stem),
+                encoding: encoding(by).map_err(Failure)?,
+                trim,
+                frame: super::frames::number(&path),
+                read: Box::new(move || files::frame(&path).map_err(|e| e.0)),
+            })
+        };
+        if !self.pictures.is_empty() {
+            let by = self.encoding.as_deref().unwrap_or("camera");
+            return self.pictures.iter().map(|p| shot(p.clone(), None, by, Steps::default())).collect();
+        }
+        let all = beside.pictures.iter().map(|p| {
+            let trim = p.trim.as_ref().map(|t| trim_of(&folder.join(t))).transpose()?.unwrap_or_default();
+            shot(folder.join(&p.path), p.name.clone(), &p.encoding, trim)
+        });
+        all.collect()
+    }
+}
+
+fn trim_of(path: &Path) -> Outcome<Steps> {
+    let Look { path: steps, .. } = files::look(path)?;
+    // What a new look has of itself is no part of a trim.
+    let scene = steps.steps.into_iter().filter(|s| s.zone == lantern_core::step::Zone::Scene).collect();
+    let trim = Steps { steps: scene, groups: steps.groups };
+    trim.check_trim().map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+    Ok(trim)
+}
+
+#[derive(Args)]
+pub struct Verify {
+    /// A package: its folder or its .zip.
+    package: PathBuf,
+    /// Print JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+impl Verify {
+    pub fn run(&self) -> Outcome<()> {
+        let found = verify(&self.package).map_err(|e| Failure(format!("{}: {e}", self.package.display())))?;
+        if self.json {
+            println!("{:#}", serde_json::to_value(&found).map_err(|e| Failure(e.to_string()))?);
+        } else {
+            println!("{}: {} files are as the manifest says", found.look, found.sound);
+            found.faults.iter().for_each(|f| println!("{f}"));
+        }
+        let faults = found.faults.len();
+        if found.is_sound() {
+            Ok(())
+        } else {
+            Err(Failure(format!("{faults} of its files are not as they were handed off")))
+        }
+    }
+}
+
+#[derive(Args)]
+pub struct Identify {
+    /// The table that came back, of any format that is read.
+    file: PathBuf,
+    /// What it may be: packages, tables, and folders of them; may be given several times. The folder that one is in, where none
+    /// is given.
+    #[arg(long)]
+    among: Vec<PathBuf>,
+    /// Print JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+/// The deepest folder that is looked into, and the most tables that one is compared with.
+const MOST_DEPTH: usize = 4;
+const MOST_KNOWN: usize = 400;
+
+impl Identify {
+    pub fn run(&self) -> Outcome<()> {
+        let bytes = files::bytes(&self.file)?;
+        let table = files::table(&self.file)?;
+        let mut known = Vec::new();
+        let here = [PathBuf::from(".")];
+        let among = if self.among.is_empty() { &here[..] } else { &self.among };
+        let own = self.file.canonicalize().ok();
+        for at in among {
+            gather(at, 0, own.as_deref(), self.among.contains(at), &mut known)?;
+        }
+        let found = identify(&table, blake3::hash(&bytes).to_hex().as_str(), &known);
+        if self.json {
+            println!("{:#}", serde_json::to_value(&found).map_err(|e| Failure(e.to_string()))?);
+            return Ok(());
+        }
+        say(&found);
+        Ok(())
+    }
+}
+
+fn say(found: &Identified) {
+    println!("{}", found.says);
+    if found.name.is_none() || matches!(found.kinship, Kinship::SameFile | Kinship::SameTable) {
+        return;
+    }
+    println!(
+        "{} from what was handed off: mean {:.2}, 99th percentile {:.2}",
+        found.measure, found.mean, found.p99
+    );
+    if let Some(w) = &found.worst {
+        let three = |v: [f32; 3]| v.map(|v| format!("{v:.4}")).join(" ");
+        println!(
+            "most at {}: {} was handed off, this gives {}",
+            three(w.input),
+            three(w.known),
+            three(w.found)
+        );
+    }
+}
+
+/// The tables of a package, a folder or a file. `said`: somebody named it, so that what is no table is an error.
+fn gather(at: &Path, depth: usize, own: Option<&Path>, said: bool, into: &mut Vec<Known>) -> Outcome<()> {
+    let has = |p: &Path, endings: &[&str]| {
+        p.extension()
+            .and_then(|e| e.to_str())
+            .is_some_and(|e| endings.iter().any(|w| e.eq_ignore_ascii_case(w)))
+    };
+    if at.is_dir() && !at.join(lantern_handoff::manifest::NAME).is_file() {
+        if depth >= MOST_DEPTH {
+            return Ok(());
+        }
+        let entries = std::fs::read_dir(at).map_err(|e| Failure(format!("{}: {e}", at.display())))?;
+        let mut all: Vec<PathBuf> = entries.filter_map(|e| e.ok().map(|e| e.path())).collect();
+        all.sort();
+        let hidden = |p: &PathBuf| p.file_name().is_some_and(|n| n.to_string_lossy().starts_with('.'));
+        return all.iter().filter(|p| !hidden(p)).try_for_each(|p| gather(p, depth + 1, own, false, into));
+    }
+    if at.is_dir() || has(at, &["zip"]) {
+        return match of_package(at) {
+            Ok(found) => {
+                into.extend(found);
+                within(into)
+            }
+            Err(e) if said => Err(Failure(format!("{}: {e}", at.display()))),
+            Err(_) => Ok(()),
+        };
+    }
+    let endings: Vec<&str> =
+        TABLES.iter().filter(|f| f.id != "cdl").flat_map(|f| f.endings).copied().collect();
+    let itself = own.is_some() && at.canonicalize().ok().as_deref() == own;
+    if !said && (itself || !has(at, &endings)) {
+        return Ok(());
+    }
+    match files::table(at) {
+        Ok(table) => {
+            let name = at.display().to_string();
+            let hash = blake3::hash(&files::bytes(at)?).to_hex().to_string();
+            let way = super::inspect::named(&table.title);
+            into.push(Known { name, hash, table, way });
+            within(into)
+        }
+        Err(e) if said => Err(e),
+        Err(_) => Ok(()),
+    }
+}
+
+fn within(known: &[Known]) -> Outcome<()> {
+    if known.len() <= MOST_KNOWN {
+        return Ok(());
+    }
+    Err(Failure(format!("there are more than {MOST_KNOWN} tables to compare with: name fewer with --among")))
+}
+
+fn of_package(at: &Path) -> Result<Vec<Known>, String> {
+    let manifest = verify::manifest(at)?;
+    let mut found = Vec::new();
+    let mut names = HashMap::new();
+    for file in manifest.files.iter().filter(|f| f.table.is_some()) {
+        let bytes = verify::file(at, &file.path)?;
+        let table = lantern_formats::registry::read_table(&bytes, &file.path)
+            .map_err(|e| format!("{}: {e}", file.path))?;
+        let way = super::inspect::named(&table.title);
+        let version = manifest.look.version.map_or(String::new(), |v| format!(" version {v}"));
+        // The same table for several receivers is one.
+        if let Some(first) = names.insert(file.blake3.clone(), found.len()) {
+            names.insert(file.blake3.clone(), first);
+            continue;
+        }
+        let name = format!("{}{version}: {} in {}", manifest.look.name, file.path, at.display());
+        found.push(Known { name, hash: file.blake3.clone(), table, way });
+    }
+    Ok(found)
+}

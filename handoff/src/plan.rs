@@ -1,0 +1,235 @@
+//! A delivery plan: who receives what.
+
+use crate::table_file::{Format, Range, SIZES};
+use lantern_formats::registry::{self, PictureFormat};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// The version of plans that this code writes.
+pub const PLAN_VERSION: u32 = 1;
+/// The most receivers of a plan, and the most deliveries to one.
+pub const MOST_RECEIVERS: usize = 40;
+/// See [`MOST_RECEIVERS`].
+pub const MOST_DELIVERIES: usize = 40;
+
+/// Who receives what of a look.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Plan {
+    /// Version of this document's form.
+    pub version: u32,
+    /// What people call it.
+    pub name: String,
+    /// Everybody who receives something.
+    pub receivers: Vec<Receiver>,
+}
+
+/// One of those who receive something.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Receiver {
+    /// Who it is.
+    pub name: String,
+    /// What they get.
+    pub deliveries: Vec<Delivery>,
+}
+
+/// One thing that somebody gets.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(tag = "kind", rename_all = "kebab-case", deny_unknown_fields)]
+pub enum Delivery {
+    /// The look as a table.
+    Table {
+        /// The format.
+        #[serde(default)]
+        format: Format,
+        /// The encoding that it expects: an id, `camera` for the production's camera, or a profile.
+        from: String,
+        /// The encoding that it gives.
+        to: String,
+        /// Points on a side.
+        #[serde(default = "usual_size")]
+        size: usize,
+        /// The range of code values going in and coming out.
+        #[serde(default)]
+        range: Range,
+    },
+    /// The look's own file.
+    Look,
+    /// A graded still of each shot, with its trim and texture.
+    Stills {
+        /// The ending of the format: png, tiff, exr or dpx.
+        format: String,
+        /// The encoding of the stills.
+        to: String,
+    },
+    /// The trim of each shot as an ASC CDL on ACEScct.
+    Corrections {
+        /// cc: a file for each shot. ccc: one collection. cdl: one decision list.
+        form: String,
+    },
+    /// A colour configuration: the look as a view of each display, the production's cameras as colour spaces.
+    Configuration {
+        /// Encodings of the displays.
+        displays: Vec<String>,
+        /// Points on a side of its tables.
+        #[serde(default = "configured_size")]
+        size: usize,
+    },
+}
+
+fn configured_size() -> usize {
+    crate::configuration::SIZE
+}
+
+fn usual_size() -> usize {
+    33
+}
+
+/// Why a plan cannot be used.
+#[derive(Debug, Error, PartialEq)]
+pub enum PlanError {
+    /// Not JSON of the right shape.
+    #[error("this is not a delivery plan: {0}")]
+    Shape(String),
+    /// Written by a later version.
+    #[error(
+        "this plan has version {0}; this program reads up to version {PLAN_VERSION}: open it with a newer one"
+    )]
+    Later(u64),
+    /// Something in it cannot be made.
+    #[error("{receiver}: {why}")]
+    Delivery {
+        /// Who should have got it.
+        receiver: String,
+        /// What is wrong.
+        why: String,
+    },
+}
+
+impl Plan {
+    /// Reads and checks a plan.
+    pub fn from_json(text: &str) -> Result<Self, PlanError> {
+        let value: serde_json::Value =
+            serde_json::from_str(text).map_err(|e| PlanError::Shape(e.to_string()))?;
+        Self::from_value(value)
+    }
+
+    /// The same from JSON that was read.
+    pub fn from_value(value: serde_json::Value) -> Result<Self, PlanError> {
+        if let Some(version) = value["version"].as_u64().filter(|v| *v > u64::from(PLAN_VERSION)) {
+            return Err(PlanError::Later(version));
+        }
+        let plan: Self = serde_json::from_value(value).map_err(|e| PlanError::Shape(e.to_string()))?;
+        plan.check()?;
+        Ok(plan)
+    }
+
+    /// Refuses what no package can be made of.
+    pub fn check(&self) -> Result<(), PlanError> {
+        let shape = |why: &str| Err(PlanError::Shape(why.into()));
+        if self.receivers.is_empty() {
+            return shape("nobody receives anything");
+        }
+        if self.receivers.len() > MOST_RECEIVERS {
+            return shape("it has more than 40 receivers");
+        }
+        for r in &self.receivers {
+            let fail = |why: String| Err(PlanError::Delivery { receiver: r.name.clone(), why });
+            if r.name.trim().is_empty() || r.name.chars().count() > 80 {
+                return shape("a receiver has a name of 1 to 80 characters");
+            }
+            if r.deliveries.is_empty() || r.deliveries.len() > MOST_DELIVERIES {
+                return fail(format!(
+                    "1 to {MOST_DELIVERIES} deliveries are made, not {}",
+                    r.deliveries.len()
+                ));
+            }
+            for d in &r.deliveries {
+                match d {
+                    Delivery::Table { size, .. } if !SIZES.contains(size) => {
+                        return fail(format!(
+                            "a table is written with 17, 33 or 65 points on a side, not {size}"
+                        ));
+                    }
+                    Delivery::Configuration { displays, .. } if !(1..=20).contains(&displays.len()) => {
+                        return fail(format!("a configuration has 1 to 20 displays, not {}", displays.len()));
+                    }
+                    Delivery::Configuration { size, .. } if !SIZES.contains(size) => {
+                        return fail(format!(
+                            "a table is written with 17, 33 or 65 points on a side, not {size}"
+                        ));
+                    }
+                    Delivery::Stills { format, .. } if written(format).is_none() => {
+                        return fail(format!(
+                            "pictures are not written as “{format}”: png, tiff, exr and dpx are"
+                        ));
+                    }
+                    Delivery::Corrections { form }
+                        if lantern_formats::cdl::Form::of_extension(form).is_none() =>
+                    {
+                        return fail(format!("corrections are written as cc, ccc or cdl, not as “{form}”"));
+                    }
+                    _ => {}
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The picture format of an ending, where it is written.
+pub fn written(ending: &str) -> Option<&'static PictureFormat> {
+    registry::of_ending(ending).filter(|f| f.write.is_some())
+}
+
+/// A name's letters and digits, with hyphens between its words: what files and folders are called by.
+pub fn plain_name(name: &str, otherwise: &str) -> String {
+    let plain: String =
+        name.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let words: Vec<&str> = plain.split('-').filter(|w| !w.is_empty()).collect();
+    if words.is_empty() { otherwise.into() } else { words.join("-").chars().take(80).collect() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_plan_comes_back_and_a_wrong_one_says_why() {
+        let text = r#"{"version":1,"name":"All","receivers":[{"name":"On set","deliveries":[
+            {"kind":"table","from":"camera","to":"rec709"},{"kind":"look"},{"kind":"stills","format":"png","to":"srgb"},
+            {"kind":"corrections","form":"ccc"}]}]}"#;
+        let plan = Plan::from_json(text).unwrap();
+        assert_eq!(Plan::from_json(&serde_json::to_string(&plan).unwrap()).unwrap(), plan);
+        assert_eq!(
+            plan.receivers[0].deliveries[0],
+            Delivery::Table {
+                format: Format::Cube,
+                from: "camera".into(),
+                to: "rec709".into(),
+                size: 33,
+                range: Range::Full,
+            }
+        );
+        let why = |from: &str, to: &str| Plan::from_json(&text.replace(from, to)).unwrap_err().to_string();
+        assert!(why("\"version\":1", "\"version\":9").contains("newer"));
+        assert!(why("png", "gif").contains("On set: pictures are not written as “gif”"));
+        assert!(why("ccc", "abc").contains("cc, ccc or cdl"));
+        assert!(why("\"to\":\"rec709\"", "\"to\":\"rec709\",\"size\":34").contains("not 34"));
+        assert!(why("\"kind\":\"look\"", "\"kind\":\"book\"").contains("not a delivery plan"));
+        assert!(
+            Plan::from_json("{\"version\":1,\"name\":\"\",\"receivers\":[]}")
+                .unwrap_err()
+                .to_string()
+                .contains("nobody")
+        );
+    }
+
+    #[test]
+    fn names_of_files_hold_no_path() {
+        assert_eq!(plain_name("Harbour Dusk", "look"), "harbour-dusk");
+        assert_eq!(plain_name("../../ß", "look"), "look");
+    }
+}

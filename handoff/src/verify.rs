@@ -1,0 +1,188 @@
+//! A package held against its manifest, anywhere, without the server.
+
+use crate::manifest::{MANIFEST_VERSION, Manifest, NAME, sha256};
+use serde::Serialize;
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::Read;
+use std::path::Path;
+use zip::ZipArchive;
+
+/// The longest manifest and the largest file that are read, and the most files.
+const MOST_MANIFEST: u64 = 64 << 20;
+const MOST_FILE: u64 = 8 << 30;
+const MOST_FILES: usize = 200_000;
+/// The deepest folders of a package.
+const MOST_DEPTH: usize = 8;
+
+/// What was found.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Verified {
+    /// The look that the package is of.
+    pub look: String,
+    /// Files that are as the manifest says.
+    pub sound: usize,
+    /// What is wrong, a sentence each.
+    pub faults: Vec<String>,
+}
+
+impl Verified {
+    /// Whether all of it is as the manifest says.
+    pub fn is_sound(&self) -> bool {
+        self.faults.is_empty()
+    }
+}
+
+/// Where the files of a package are read.
+enum Source {
+    Folder(std::path::PathBuf),
+    Archive(Box<ZipArchive<File>>),
+}
+
+impl Source {
+    fn open(package: &Path) -> Result<Self, String> {
+        if package.is_dir() {
+            return Ok(Self::Folder(package.into()));
+        }
+        let file = File::open(package).map_err(|e| e.to_string())?;
+        let zip = ZipArchive::new(file)
+            .map_err(|e| format!("this is neither a folder nor a whole archive ({e})"))?;
+        Ok(Self::Archive(Box::new(zip)))
+    }
+
+    fn names(&mut self) -> Result<Vec<String>, String> {
+        let names = match self {
+            Self::Folder(at) => {
+                let mut names = Vec::new();
+                listed(at, "", 0, &mut names)?;
+                names
+            }
+            Self::Archive(zip) => {
+                if zip.len() > MOST_FILES {
+                    return Err(format!("it holds {} files; up to {MOST_FILES} are read", zip.len()));
+                }
+                let mut names = Vec::new();
+                for i in 0..zip.len() {
+                    let entry = zip.by_index_raw(i).map_err(|e| e.to_string())?;
+                    names.push(entry.name().map_err(|e| e.to_string())?.into_owned());
+                }
+                names
+            }
+        };
+        Ok(names)
+    }
+
+    fn read(&mut self, name: &str, most: u64) -> Result<Vec<u8>, String> {
+        let mut bytes = Vec::new();
+        let read = |from: &mut dyn Read, bytes: &mut Vec<u8>| from.take(most + 1).read_to_end(bytes);
+        match self {
+            Self::Folder(at) => {
+                let mut file = File::open(at.join(name)).map_err(|e| e.to_string())?;
+                read(&mut file, &mut bytes).map_err(|e| e.to_string())?;
+            }
+            Self::Archive(zip) => {
+                let mut entry = zip.by_name(name).map_err(|e| e.to_string())?;
+                read(&mut entry, &mut bytes).map_err(|e| e.to_string())?;
+            }
+        }
+        if bytes.len() as u64 > most {
+            Err(format!("it is longer than {} MB", most >> 20))
+        } else {
+            Ok(bytes)
+        }
+    }
+}
+
+fn listed(at: &Path, before: &str, depth: usize, into: &mut Vec<String>) -> Result<(), String> {
+    for entry in std::fs::read_dir(at).map_err(|e| format!("{}: {e}", at.display()))? {
+        let entry = entry.map_err(|e| e.to_string())?;
+        let name = format!("{before}{}", entry.file_name().to_string_lossy());
+        let kind = entry.file_type().map_err(|e| e.to_string())?;
+        if kind.is_dir() {
+            if depth >= MOST_DEPTH {
+                return Err(format!("{name}: its folders are nested too deeply"));
+            }
+            listed(&entry.path(), &format!("{name}/"), depth + 1, into)?;
+        } else {
+            into.push(name);
+        }
+        if into.len() > MOST_FILES {
+            return Err(format!("it holds more than {MOST_FILES} files"));
+        }
+    }
+    Ok(())
+}
+
+/// The manifest of a package.
+pub fn manifest(package: &Path) -> Result<Manifest, String> {
+    read_manifest(&mut Source::open(package)?)
+}
+
+fn read_manifest(source: &mut Source) -> Result<Manifest, String> {
+    let bytes = source.read(NAME, MOST_MANIFEST).map_err(|e| format!("there is no {NAME} in it ({e})"))?;
+    let manifest: Manifest =
+        serde_json::from_slice(&bytes).map_err(|e| format!("its {NAME} is none: {e}"))?;
+    if manifest.version > MANIFEST_VERSION {
+        return Err(format!(
+            "its manifest has version {}; this program reads up to {MANIFEST_VERSION}",
+            manifest.version
+        ));
+    }
+    Ok(manifest)
+}
+
+/// A file of a package.
+pub fn file(package: &Path, path: &str) -> Result<Vec<u8>, String> {
+    Source::open(package)?.read(path, MOST_FILE)
+}
+
+/// Holds every file against the manifest. Errors where there is no manifest to hold anything against.
+pub fn verify(package: &Path) -> Result<Verified, String> {
+    let mut source = Source::open(package)?;
+    let manifest = read_manifest(&mut source)?;
+    let mut found = Verified { look: manifest.look.name.clone(), ..Default::default() };
+    let names = source.names()?;
+    let mut left: BTreeMap<&str, usize> = BTreeMap::new();
+    for name in names.iter().filter(|n| *n != NAME) {
+        *left.entry(name).or_default() += 1;
+    }
+    for file in &manifest.files {
+        match left.remove(file.path.as_str()) {
+            None => {
+                found.faults.push(format!("{} is missing", shown(&file.path)));
+                continue;
+            }
+            Some(1) => {}
+            Some(_) => found.faults.push(format!("{} stands twice in it", shown(&file.path))),
+        }
+        match source.read(&file.path, MOST_FILE) {
+            Err(e) => found.faults.push(format!("{} cannot be read: {e}", shown(&file.path))),
+            Ok(bytes) if bytes.len() as u64 != file.length => {
+                let path = shown(&file.path);
+                found.faults.push(format!(
+                    "{path} has {} bytes; the manifest says {}",
+                    bytes.len(),
+                    file.length
+                ));
+            }
+            Ok(bytes) => {
+                let same =
+                    blake3::hash(&bytes).to_hex().as_str() == file.blake3 && sha256(&bytes) == file.sha256;
+                if same {
+                    found.sound += 1;
+                } else {
+                    found
+                        .faults
+                        .push(format!("{} was altered: its bytes have another hash", shown(&file.path)));
+                }
+            }
+        }
+    }
+    found.faults.extend(left.keys().map(|n| format!("{} does not belong to it", shown(n))));
+    Ok(found)
+}
+
+/// A name without what a terminal would take for a command.
+fn shown(name: &str) -> String {
+    name.chars().filter(|c| !c.is_control()).take(120).collect()
+}
