@@ -19,8 +19,10 @@ pub struct Known {
     pub hash: String,
     /// The table.
     pub table: Table,
-    /// The encodings that it takes and gives, where they are known.
-    pub way: Option<[Encoding; 2]>,
+    /// The encoding that it takes, where it is known.
+    pub from: Option<Encoding>,
+    /// The encoding that it gives, where it is known.
+    pub to: Option<Encoding>,
 }
 
 /// How a file relates to a table that was handed off.
@@ -199,32 +201,32 @@ fn ranges() -> Vec<Change> {
 }
 
 /// Other encodings that a table may have been made for. What goes in is led to what the known one takes.
-fn encodings([from, to]: &[Encoding; 2]) -> Vec<Change> {
+fn encodings(known: &Known) -> Vec<Change> {
+    let way = |a: &Encoding, b: &Encoding| Program::compile(&Path::default(), a, b).ok().map(Box::new);
+    let others = || Encoding::shipped().filter(|e| !e.is_linear());
     let mut all = Vec::new();
-    for other in Encoding::shipped().filter(|e| !e.is_linear()) {
-        let way = |a: &Encoding, b: &Encoding| Program::compile(&Path::default(), a, b).ok();
-        if other.reference == from.reference
-            && !other.same_codes(from)
-            && let Some(program) = way(&other, from)
-        {
-            all.push(Change {
+    if let Some(from) = &known.from {
+        for other in others().filter(|e| e.reference == from.reference && !e.same_codes(from)) {
+            let says = format!("it is for {} going in, where {} was handed off", other.name, from.name);
+            let before = way(&other, from).map(Step::Program);
+            all.extend(before.map(|before| Change {
                 kinship: Kinship::Encoding,
-                before: Step::Program(Box::new(program)),
+                before,
                 after: Step::Nothing,
-                says: format!("it is for {} going in, where {} was handed off", other.name, from.name),
-            });
+                says,
+            }));
         }
-        if other.reference == to.reference
-            && to.reference == Reference::Display
-            && !other.same_codes(to)
-            && let Some(program) = way(to, &other)
-        {
-            all.push(Change {
+    }
+    if let Some(to) = known.to.as_ref().filter(|e| e.reference == Reference::Display) {
+        for other in others().filter(|e| e.reference == to.reference && !e.same_codes(to)) {
+            let says = format!("it is for {} coming out, where {} was handed off", other.name, to.name);
+            let after = way(to, &other).map(Step::Program);
+            all.extend(after.map(|after| Change {
                 kinship: Kinship::Encoding,
                 before: Step::Nothing,
-                after: Step::Program(Box::new(program)),
-                says: format!("it is for {} coming out, where {} was handed off", other.name, to.name),
-            });
+                after,
+                says,
+            }));
         }
     }
     all
@@ -274,11 +276,13 @@ pub fn identify(found: &Table, hash: &str, known: &[Known]) -> Identified {
     };
     let greys = SIDE.pow(3)..;
     // A table of half the points errs four times as much.
-    let fewer = found.points().min(known[nearest].table.points());
-    let loose = if fewer == 0 { 1.0 } else { (33.0 / fewer as f64).powi(2).max(1.0) };
+    let loose = |i: usize| {
+        let fewer = found.points().min(known[i].table.points());
+        if fewer == 0 { 1.0 } else { (33.0 / fewer as f64).powi(2).max(1.0) }
+    };
+    let limits = SAME.map(|v| v * loose(nearest));
     let alike = |a: &[[f32; 4]]| {
-        mean(a, &theirs) <= loose * SAME[0]
-            && mean(&a[greys.clone()], &theirs[greys.clone()]) <= loose * SAME[1]
+        mean(a, &theirs) <= limits[0] && mean(&a[greys.clone()], &theirs[greys.clone()]) <= limits[1]
     };
     let k = &known[nearest];
     if points(found) != points(&k.table) && alike(&ours[nearest]) {
@@ -286,22 +290,23 @@ pub fn identify(found: &Table, hash: &str, known: &[Known]) -> Identified {
         return said(found, Some(k), Kinship::Resampled, says);
     }
     // A change that explains it all but for what lies between points.
-    let mut best: Option<(f64, usize, Change)> = None;
+    let mut best: Option<(f64, f64, usize, Change)> = None;
     for (i, k) in known.iter().enumerate() {
-        let way = k.way.as_ref().map(encodings).unwrap_or_default();
-        for change in ranges().into_iter().chain(channels()).chain(way) {
+        for change in ranges().into_iter().chain(channels()).chain(encodings(k)) {
             let mut pixels = inputs.clone();
             change.before.run(&mut pixels);
             k.table.apply_parallel(&mut pixels);
             change.after.run(&mut pixels);
             let off = mean(&pixels, &theirs);
             if best.as_ref().is_none_or(|(least, ..)| off < *least) {
-                best = Some((off, i, change));
+                let of_greys = mean(&pixels[greys.clone()], &theirs[greys.clone()]);
+                best = Some((off, of_greys, i, change));
             }
         }
     }
-    if let Some((off, i, change)) = best
-        && off <= (far[nearest] / 4.0).min(2.0 * SAME[0])
+    if let Some((off, of_greys, i, change)) = best
+        && off <= (far[nearest] / 2.0).min(2.0 * loose(i) * SAME[0])
+        && of_greys <= 2.0 * loose(i) * SAME[1]
     {
         let k = &known[i];
         return said(found, Some(k), change.kinship, format!("“{}”, but {}", k.name, change.says));
@@ -330,7 +335,7 @@ fn said(found: &Table, nearest: Option<&Known>, kinship: Kinship, says: String) 
     };
     let inputs = colours();
     let (ours, theirs) = (run(&k.table, inputs.clone()), run(found, inputs.clone()));
-    let meter = k.way.as_ref().map(|w| Meter::new(&w[1]));
+    let meter = k.to.as_ref().map(Meter::new);
     let mut differences = match &meter {
         Some(meter) => meter.differences(&ours, &theirs),
         None => ours.iter().zip(&theirs).map(|(a, b)| apart(a, b)).collect(),
@@ -385,7 +390,10 @@ mod tests {
         ["amber-reel", "deep-kelp", "half-silver"]
             .map(|name| {
                 let (bytes, table, way) = file(name, ["acescct", "rec709"], Format::Cube, 33, Signal::Full);
-                Known { name: name.into(), hash: hash(&bytes), table, way: Some(way) }
+                {
+                    let [from, to] = way.map(Some);
+                    Known { name: name.into(), hash: hash(&bytes), table, from, to }
+                }
             })
             .into()
     }

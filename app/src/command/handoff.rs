@@ -203,7 +203,7 @@ pub struct Identify {
     file: PathBuf,
     /// What it may be: packages, tables, and folders of them; may be given several times. The folder that one is in, where none
     /// is given.
-    #[arg(long)]
+    #[arg(long, num_args = 1..)]
     among: Vec<PathBuf>,
     /// Print JSON.
     #[arg(long)]
@@ -292,8 +292,8 @@ fn gather(at: &Path, depth: usize, own: Option<&Path>, said: bool, into: &mut Ve
         Ok(table) => {
             let name = at.display().to_string();
             let hash = blake3::hash(&files::bytes(at)?).to_hex().to_string();
-            let way = super::inspect::named(&table.title);
-            into.push(Known { name, hash, table, way });
+            let [from, to] = super::inspect::named(&table.title).map_or([None, None], |w| w.map(Some));
+            into.push(Known { name, hash, table, from, to });
             within(into)
         }
         Err(e) if said => Err(e),
@@ -312,11 +312,12 @@ fn of_package(at: &Path) -> Result<Vec<Known>, String> {
     let manifest = verify::manifest(at)?;
     let mut found = Vec::new();
     let mut names = HashMap::new();
-    for file in manifest.files.iter().filter(|f| f.table.is_some()) {
+    let tables = manifest.files.iter().filter_map(|f| Some((f, f.table.as_ref()?)));
+    for (file, of) in tables {
         let bytes = verify::file(at, &file.path)?;
         let table = lantern_formats::registry::read_table(&bytes, &file.path)
             .map_err(|e| format!("{}: {e}", file.path))?;
-        let way = super::inspect::named(&table.title);
+        let [from, to] = [&of.from, &of.to].map(|id| Encoding::find(id));
         let version = manifest.look.version.map_or(String::new(), |v| format!(" version {v}"));
         // The same table for several receivers is one.
         if let Some(first) = names.insert(file.blake3.clone(), found.len()) {
@@ -324,7 +325,7 @@ fn of_package(at: &Path) -> Result<Vec<Known>, String> {
             continue;
         }
         let name = format!("{}{version}: {} in {}", manifest.look.name, file.path, at.display());
-        found.push(Known { name, hash: file.blake3.clone(), table, way });
+        found.push(Known { name, hash: file.blake3.clone(), table, from, to });
     }
     Ok(found)
 }
