@@ -5,8 +5,9 @@ use lantern_core::table::{Between, Domain, Operator, Table};
 use quick_xml::escape::escape;
 use std::fmt::Write as _;
 
-/// The name space of ST 2136-1:2024.
-const NAME_SPACE: &str = "http://www.smpte-ra.org/ns/2136-1/2024";
+/// The name space of version 3 as AMPAS published it (S-2014-006). ST 2136-1 has another for the same nodes, which fewer readers
+/// know yet; both are read.
+const NAME_SPACE: &str = "urn:AMPAS:CLF:v3.0";
 
 /// Both depths of every node.
 const DEPTHS: &str = "inBitDepth=\"32f\" outBitDepth=\"32f\"";
@@ -20,7 +21,7 @@ pub fn write(table: &Table, notes: &[String]) -> String {
     let mut out = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n");
     let _ = writeln!(
         out,
-        "<ProcessList xmlns=\"{NAME_SPACE}\" compCLFversion=\"3\" id=\"{}\" name=\"{}\">",
+        "<ProcessList xmlns=\"{NAME_SPACE}\" compCLFversion=\"3.0\" id=\"{}\" name=\"{}\">",
         urn(format!("{}\n{nodes}", table.title).as_bytes()),
         escape(&table.title)
     );
