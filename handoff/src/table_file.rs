@@ -3,7 +3,7 @@
 use lantern_core::bake::{self, Bake};
 use lantern_core::colour::Encoding;
 use lantern_core::graph::{Program, plain};
-use lantern_core::table::{Table, TableError};
+use lantern_core::table::{Domain, Table, TableError};
 use lantern_formats::registry::{TABLES, TableFormat};
 use lantern_formats::{FormatError, cube, hald};
 use schemars::JsonSchema;
@@ -66,6 +66,16 @@ pub enum Range {
     Full,
     /// 64 to 940 of 10 bit.
     Legal,
+}
+
+impl Range {
+    /// Its word.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Full => "full",
+            Self::Legal => "legal",
+        }
+    }
 }
 
 /// What a file is to be.
@@ -135,12 +145,8 @@ pub enum TableFileError {
 const NARROW: &str = "this table has a 1D part before its 3D part, as linear light and ACEScc need: programs that read 3D \
     tables alone do not take it. From another logarithmic encoding (acescct, for one) there is none";
 
-/// Makes a file of a program, on all threads of the current pool. `None` when `cancel` was set meanwhile.
-pub fn make(
-    program: &Program,
-    wanted: &Wanted<'_>,
-    cancel: &AtomicBool,
-) -> Result<Option<TableFile>, TableFileError> {
+/// Refuses what [`make`] would refuse, without making it.
+pub fn check(program: &Program, wanted: &Wanted<'_>) -> Result<(), TableFileError> {
     let Wanted { from, to, format, size, range, .. } = *wanted;
     if !SIZES.contains(&size) {
         return Err(TableFileError::Size(size));
@@ -149,6 +155,35 @@ pub fn make(
     if let Some(light) = [from, to].into_iter().find(|e| legal && e.is_linear()) {
         return Err(TableFileError::LegalLight(light.id.clone()));
     }
+    let plan = Bake::plan(from, size);
+    let over_unit = !plan.shaped && plan.domain == Domain::UNIT;
+    let beyond = match format {
+        Format::Cube | Format::Clf => false,
+        Format::Spi1d => plan.shaped,
+        Format::Spi3d | Format::Hald => !over_unit,
+    };
+    if beyond {
+        return Err(TableFileError::Beyond { format: format.entry().name, from: from.id.clone() });
+    }
+    if format == Format::Spi1d {
+        // The fewest points: what matters is whether there are any.
+        let listed = program.listed([from, to], 2, legal, "", &AtomicBool::new(false))?;
+        if listed.is_some_and(|l| !l.is_by_channel()) {
+            return Err(TableFileError::Mixes);
+        }
+    }
+    Ok(())
+}
+
+/// Makes a file of a program, on all threads of the current pool. `None` when `cancel` was set meanwhile.
+pub fn make(
+    program: &Program,
+    wanted: &Wanted<'_>,
+    cancel: &AtomicBool,
+) -> Result<Option<TableFile>, TableFileError> {
+    check(program, wanted)?;
+    let Wanted { from, to, format, size, range, .. } = *wanted;
+    let legal = range == Range::Legal;
     let title = bake::title(wanted.look, from, to, legal);
     let mut says = Vec::new();
     let points = if format == Format::Hald { hald::points_for(size) } else { size };
@@ -156,24 +191,12 @@ pub fn make(
         says.push(format!("a HaldCLUT has a square number of points on a side: {points} in place of {size}"));
     }
     let plan = Bake { legal, ..Bake::plan(from, points) };
-    let beyond = || TableFileError::Beyond { format: format.entry().name, from: from.id.clone() };
-    if matches!(format, Format::Spi3d | Format::Hald)
-        && (plan.shaped || plan.domain != lantern_core::table::Domain::UNIT)
-    {
-        return Err(beyond());
-    }
     let made = match format {
         Format::Clf => program.listed([from, to], points, legal, &title, cancel)?,
         Format::Spi1d => {
             let Some(listed) = program.listed([from, to], points, legal, &title, cancel)? else {
                 return Ok(None);
             };
-            if !listed.is_by_channel() {
-                return Err(TableFileError::Mixes);
-            }
-            if from.is_linear() {
-                return Err(beyond());
-            }
             Some(plain(&listed, from)?.into_owned())
         }
         Format::Cube | Format::Spi3d | Format::Hald => bake::bake(program, &plan, &title, cancel)?,

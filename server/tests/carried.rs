@@ -143,6 +143,9 @@ async fn what_is_handed_off_is_called_by_a_name_that_a_header_can_hold() {
             table_hash: Some(hash.clone()),
             file_name: "a\"; filename=\"b\r\nX-Bad: 1".into(),
             made_at: 0,
+            format: "cube".into(),
+            code_range: "full".into(),
+            says: String::new(),
         };
         let media = lantern_server::store::productions::Media { hash, kind: "table".into(), bytes: 3 };
         let c = &mut *data.store.connect().unwrap();

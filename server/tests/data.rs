@@ -103,6 +103,9 @@ fn a_handoff_that_ran_when_the_server_stopped_is_made_anew_and_everything_else_i
             table_hash: None,
             file_name: "t.cube".into(),
             made_at: 0,
+            format: "cube".into(),
+            code_range: "full".into(),
+            says: String::new(),
         };
         handoff.insert(c).unwrap();
         row.id

@@ -60,6 +60,15 @@ pub fn imagemagick() -> Outcome {
     if has("convert") { Ok(()) } else { apt(&["imagemagick"]) }
 }
 
+/// A Slurm of this machine, for the chore that tries one.
+pub fn slurm() -> Outcome {
+    ffmpeg()?;
+    // The daemons do not say their version without a configuration.
+    let there = "command -v slurmctld && command -v slurmd && command -v munged && command -v sbatch";
+    let all = Command::new("sh").args(["-c", there]).stdout(Stdio::null()).status().is_ok_and(|s| s.success());
+    if all { Ok(()) } else { apt(&["slurmctld", "slurmd", "slurm-client", "munge"]) }
+}
+
 /// Python packages that the tests compare with, as `xtask/requirements.txt` pins them.
 pub fn python() -> Outcome {
     let list = root().join("xtask/requirements.txt");

@@ -5,6 +5,7 @@
 //! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute; `bench matching` the bars of
 //!   matching, Unpick and stocks over all hidden looks, tables and films.
 //! * `cargo xtask fuzz` — hostile bytes into every reader, `[READER] [SECONDS]`.
+//! * `cargo xtask cluster` — a sequence as a Slurm array on this machine, compared with one run.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
 //! * `cargo xtask sheets OUT [PICTURE...]` — contact sheets of the starting looks on all demo shots, and on own pictures.
 //! * `cargo xtask types` — remakes the page's types and the look file's schema from the code.
@@ -12,6 +13,7 @@
 //! * `cargo xtask fixtures` — remakes the reference values in the tests' folders from colour-science.
 
 mod bench;
+mod cluster;
 mod fuzz;
 mod install;
 
@@ -32,12 +34,16 @@ fn main() -> ExitCode {
         "bench" => bench::run_all(),
         "fuzz" => fuzz::run(&rest),
         "shots" => shots(),
+        "cluster" => cluster::run_array(),
         "sheets" => sheets(&rest),
         "types" => types(),
         "train" => run("", "cargo", &["run", "--release", "-p", "dusky-lantern", "--example", "train"]),
         "fixtures" => fixtures(),
         "fmt" => format(false),
-        _ => Err("say one of: demo, test, bench, fuzz, shots, sheets, types, train, fixtures, fmt".into()),
+        _ => {
+            Err("say one of: demo, test, bench, fuzz, cluster, shots, sheets, types, train, fixtures, fmt"
+                .into())
+        }
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -6,6 +6,7 @@ use lantern_core::field::MAX_POINTS;
 use lantern_core::film::stock::MOST_BANDS;
 use lantern_core::look::{LOOK_VERSION, MAX_NAME};
 use lantern_core::scope::{LEVELS, VECTOR_SPAN};
+use lantern_formats::registry::TABLES;
 use std::fmt::Write;
 
 /// They, as TypeScript.
@@ -40,6 +41,14 @@ pub fn typescript() -> String {
         let value = (value * 1e5).round() / 1e5;
         let _ = write!(text, "\n/** {says} */\nexport const {name} = {value};\n");
     }
+    // Pictures may be tables too; they end as pictures do.
+    let tables = TABLES.iter().rev().filter(|f| f.id != "hald").flat_map(|f| f.endings);
+    let tables: Vec<String> = tables.map(|e| format!("\".{e}\"")).collect();
+    let _ = write!(
+        text,
+        "\n/** What names of tables end with, beside PNG. */\nexport const TABLE_ENDINGS = [{}];\n",
+        tables.join(", ")
+    );
     text
 }
 

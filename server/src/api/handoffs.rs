@@ -4,10 +4,10 @@ use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, handoff};
 use crate::preview::Studio;
-use crate::store::ids::{HandoffId, LookId};
+use crate::store::ids::{HandoffId, LookId, ProductionId};
 use crate::store::{
     Store,
-    handoffs::{Handoff, SIZES},
+    handoffs::{Handoff, SIZES, word},
     looks::{LookRow, Version},
     now,
     productions::Production,
@@ -16,6 +16,8 @@ use actix_web::{HttpResponse, web};
 use lantern_core::bake::Fidelity;
 use lantern_core::graph::Program;
 use lantern_core::look::Look;
+use lantern_handoff::identify::{Identified, Known, identify as told};
+use lantern_handoff::table_file::{self, Format, Range, Wanted};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -30,6 +32,12 @@ pub struct CreateHandoff {
     pub to: String,
     /// Points on a side: 17, 33 or 65.
     pub size: i32,
+    /// The format.
+    #[serde(default)]
+    pub format: Format,
+    /// The range of code values going in and coming out.
+    #[serde(default)]
+    pub range: Range,
 }
 
 /// A handoff.
@@ -51,6 +59,12 @@ pub struct HandoffDetail {
     pub progress: f64,
     /// Why it failed.
     pub failure: String,
+    /// The format.
+    pub format: Format,
+    /// The range of code values going in and coming out.
+    pub range: Range,
+    /// What its receiver has to know, once done.
+    pub says: Vec<String>,
     /// The name of the file.
     pub file_name: String,
     /// BLAKE3 of the file, once done.
@@ -67,6 +81,9 @@ fn detail(h: Handoff, jobs: &Jobs) -> HandoffDetail {
     HandoffDetail {
         progress: share,
         report: serde_json::from_str(&h.report).ok(),
+        format: word(&h.format),
+        range: word(&h.code_range),
+        says: h.says.lines().map(Into::into).collect(),
         id: h.id,
         version: h.version,
         from: h.from_encoding,
@@ -116,7 +133,11 @@ pub async fn create(
         media.attach(&mut document.path);
         // What cannot be made is said now, not by a failed job later.
         let (from, to) = (production.encoding(c, &body.from)?, production.encoding(c, &body.to)?);
-        Program::compile(&document.path, &from, &to)?;
+        let program = Program::compile(&document.path, &from, &to)?;
+        let (format, range, size) = (body.format, body.range, body.size as usize);
+        let wanted = Wanted { look: &document.name, from: &from, to: &to, format, size, range };
+        table_file::check(&program, &wanted).map_err(|e| ApiError::Invalid(e.to_string()))?;
+        let way = [body.from.as_str(), &body.to];
         let row = Handoff {
             id: HandoffId::fresh(),
             look_id: look.id,
@@ -128,8 +149,11 @@ pub async fn create(
             failure: String::new(),
             report: String::new(),
             table_hash: None,
-            file_name: handoff::file_name(&document.name, body.version, &body.from, &body.to, body.size),
+            file_name: handoff::file_name(&document.name, body.version, way, body.size, format, range),
             made_at: now(),
+            format: format.id().into(),
+            code_range: range.id().into(),
+            says: String::new(),
         };
         row.insert(c)?;
         Ok(row)
@@ -171,7 +195,66 @@ pub async fn table(
         h.table_hash.ok_or_else(|| ApiError::Invalid("this handoff has no table: it is not done".into()))?;
     let bytes = web::block(move || studio.media.read(&hash)).await??;
     Ok(HttpResponse::Ok()
-        .content_type("text/plain; charset=utf-8")
+        .content_type(if h.file_name.ends_with(".png") { "image/png" } else { "text/plain; charset=utf-8" })
         .insert_header(("content-disposition", super::attachment(&h.file_name)))
         .body(bytes))
+}
+
+/// What a file that came back is called.
+#[derive(Debug, Deserialize, JsonSchema)]
+pub struct CameBack {
+    /// The file's name.
+    #[serde(default)]
+    pub name: String,
+}
+
+/// The most handoffs that a file is held against, and the most memory that their tables take: the newest.
+const MOST_KNOWN: usize = 400;
+const MOST_HELD: usize = 512 << 20;
+
+/// Says which handoff of the production a file is, or what became of it.
+pub async fn identify(
+    studio: web::Data<Studio>,
+    id: web::Path<ProductionId>,
+    query: web::Query<CameBack>,
+    body: web::Bytes,
+) -> ApiResult<web::Json<Identified>> {
+    let found = web::block(move || -> ApiResult<Identified> {
+        let name: String = query.name.chars().take(200).collect();
+        let table = lantern_formats::registry::read_table(&body, &name)?;
+        let (production, mut rows) = studio.store.with(|c| {
+            let production = Production::find(c, &id)?;
+            let mut rows = Vec::new();
+            for look in LookRow::of_production(c, &id)? {
+                let own = Handoff::of_look(c, &look.id)?;
+                rows.extend(own.into_iter().map(|h| (look.name.clone(), h)));
+            }
+            Ok::<_, ApiError>((production, rows))
+        })?;
+        rows.retain(|(_, h)| h.table_hash.is_some());
+        rows.sort_by_key(|(_, h)| std::cmp::Reverse(h.made_at));
+        let (mut known, mut held) = (Vec::new(), 0);
+        for (look, h) in rows.into_iter().take(MOST_KNOWN) {
+            let Some(hash) = h.table_hash else { continue };
+            // One whose file is lost, or broken, is none that a file could be.
+            let Ok(bytes) = studio.media.read(&hash) else { continue };
+            let Ok(table) = lantern_formats::registry::read_table(&bytes, &h.file_name) else { continue };
+            held += table.weight();
+            if held > MOST_HELD {
+                break;
+            }
+            let encoding = |id: &str| studio.store.with(|c| production.encoding(c, id)).ok();
+            let name = format!("{look}, version {}: {}", h.version, h.file_name);
+            known.push(Known {
+                name,
+                hash,
+                table,
+                from: encoding(&h.from_encoding),
+                to: encoding(&h.to_encoding),
+            });
+        }
+        let hash = blake3::hash(&body).to_hex().to_string();
+        Ok(told(&table, &hash, &known))
+    });
+    Ok(web::Json(found.await??))
 }

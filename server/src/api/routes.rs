@@ -250,9 +250,20 @@ pub fn calls() -> Vec<Call> {
         Call::post("/api/productions/{id}/looks/import", "Makes a look from a look file", looks::import)
             .file(looks::MOST_FILE),
         Call::get("/api/looks/{id}/file", "A look as one file, its tables inside", looks::export),
-        Call::post("/api/tables", "Brings in a .cube or a HaldCLUT PNG; ?name= is its name", tables::create)
-            .asks(&["name"])
-            .file(tables::MOST_BYTES),
+        Call::post(
+            "/api/productions/{id}/identify",
+            "Says which handoff a table is that came back; ?name= is its name",
+            handoffs::identify,
+        )
+        .asks(&["name"])
+        .file(tables::MOST_BYTES),
+        Call::post(
+            "/api/tables",
+            "Brings in a table of any format that is read; ?name= is its name",
+            tables::create,
+        )
+        .asks(&["name"])
+        .file(tables::MOST_BYTES),
         Call::post("/api/references/match", "Steps that bring a shot to references", references::matched)
             .takes::<references::MatchReferences>(),
         Call::post("/api/scenes/{id}/tables", "Puts a table on a board", boards::put)

@@ -60,7 +60,7 @@ fn encodings_in(name: &str) -> Vec<String> {
 /// The longest file of a table that is taken.
 pub const MOST_BYTES: usize = 130 << 20;
 
-/// Brings in a .cube or a HaldCLUT PNG: told apart by the first bytes.
+/// Brings in a table: its format is told by its first bytes.
 pub async fn create(
     studio: web::Data<Studio>,
     query: web::Query<Named>,

@@ -3,16 +3,17 @@
 use super::{Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
-use crate::store::handoffs::Handoff;
+use crate::store::handoffs::{Handoff, word};
 use crate::store::looks::{LookRow, Version};
 use crate::store::productions::{MediaKind, Production};
 use crate::store::shots::Shot;
 use actix_web::web;
-use lantern_core::bake::{Bake, Fidelity, Probe, bake, fidelity, title};
+use lantern_core::bake::{Fidelity, Probe, fidelity};
 use lantern_core::colour::Encoding;
 use lantern_core::graph::Program;
 use lantern_core::look::{Look, Path};
-use lantern_formats::cube;
+use lantern_handoff::plan;
+use lantern_handoff::table_file::{self, Format, Range, Wanted};
 
 /// The widest picture that a table is proven on.
 const PROOF_WIDTH: u32 = 960;
@@ -49,9 +50,9 @@ fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
     let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
         .unwrap_or_else(|_| Err(ApiError::internal("the handoff broke down")));
     let (state, failure, made) = match made {
-        Ok(Some((report, hash))) => {
+        Ok(Some(Made { report, hash, says })) => {
             let report = serde_json::to_string(&report).map_err(ApiError::internal)?;
-            ("done", String::new(), Some((report, hash)))
+            ("done", String::new(), Some([report, hash, says.join("\n")]))
         }
         Ok(None) => ("cancelled", String::new(), None),
         Err(e) => {
@@ -59,12 +60,21 @@ fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
             ("failed", e.to_string(), None)
         }
     };
-    let made = made.as_ref().map(|(report, hash)| (report.as_str(), hash.as_str()));
+    let made = made.as_ref().map(|m| m.each_ref().map(String::as_str));
     studio.store.with(|c| Handoff::finish(c, id, state, &failure, made))
 }
 
-/// The report and the hash of the kept file; `None` when it was cancelled.
-fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fidelity, String)>> {
+/// What a handoff came to.
+struct Made {
+    report: Fidelity,
+    /// Of the kept file.
+    hash: String,
+    /// What its receiver has to know.
+    says: Vec<String>,
+}
+
+/// Makes the file and proves it; `None` when it was cancelled.
+fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<Made>> {
     let (version, production, from, to) = studio.store.with(|c| {
         let row = LookRow::find(c, &handoff.look_id)?;
         let version = Version::find(c, &handoff.look_id, handoff.version)?;
@@ -77,16 +87,13 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     studio.media.attach(&mut look.path);
     let program = Program::compile(&look.path, &from, &to)?;
 
-    let plan = Bake::plan(&from, handoff.size as usize);
-    let name = title(&look.name, &from, &to, false);
-    let Some(table) = bake(&program, &plan, &name, &job.cancel).map_err(ApiError::internal)? else {
-        return Ok(None);
-    };
-    job.progress(0.1);
-    let text = cube::write(&table, &[])?;
-    job.progress(0.2);
+    let range = word(&handoff.code_range);
+    let (format, size) = (word(&handoff.format), handoff.size as usize);
+    let wanted = Wanted { look: &look.name, from: &from, to: &to, format, size, range };
+    let made = table_file::make(&program, &wanted, &job.cancel);
     // From here on it is the file that is proven, not the table in memory.
-    let written = cube::read(text.as_bytes())?;
+    let Some(file) = made.map_err(|e| ApiError::Invalid(e.to_string()))? else { return Ok(None) };
+    let written = file.in_full_range(range).map_err(ApiError::internal)?;
     job.progress(0.25);
     let shots = proven_on(studio, &production)?;
     // One picture at a time: memory does not grow with the production.
@@ -97,9 +104,9 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<(Fide
     if job.cancelled() {
         return Ok(None);
     }
-    let media = studio.media.keep_as(MediaKind::Table, text.as_bytes())?;
+    let media = studio.media.keep_as(MediaKind::Table, &file.bytes)?;
     studio.store.with(|c| media.insert(c))?;
-    Ok(Some((report, media.hash)))
+    Ok(Some(Made { report, hash: media.hash, says: file.says }))
 }
 
 /// The shots that a table is proven on. One whose encoding nobody has said yet proves nothing.
@@ -120,36 +127,40 @@ fn probe(studio: &Studio, shot: &Shot, from: &Encoding) -> ApiResult<Probe> {
     Ok(Probe { name: shot.name.clone(), picture: true, pixels, width: proxy.picture.width() })
 }
 
-/// A file name that says what the table is: letters, digits and hyphens of the look's name, version, encodings
-/// and size.
-pub fn file_name(look: &str, version: i32, from: &str, to: &str, size: i32) -> String {
-    format!("{}_v{version}_{from}_to_{to}_{size}.cube", plain_name(look))
+/// A file name that says what the table is: letters, digits and hyphens of the look's name, version, encodings, size, and range
+/// where it is not the usual one.
+pub fn file_name(
+    look: &str,
+    version: i32,
+    way: [&str; 2],
+    size: i32,
+    format: Format,
+    range: Range,
+) -> String {
+    let [from, to] = way;
+    let legal = if range == Range::Legal { "_legal" } else { "" };
+    let hald = if format == Format::Hald { "_hald" } else { "" };
+    format!("{}_v{version}_{from}_to_{to}_{size}{legal}{hald}.{}", plain_name(look), format.ending())
 }
 
 /// A name's letters and digits, with hyphens between its words.
 pub fn plain_name(look: &str) -> String {
-    let plain: String = look
-        .to_lowercase()
-        .chars()
-        .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
-        .collect::<String>()
-        .split('-')
-        .filter(|w| !w.is_empty())
-        .collect::<Vec<_>>()
-        .join("-");
-    if plain.is_empty() { "look".into() } else { plain }
+    plan::plain_name(look, "look")
 }
 
 #[cfg(test)]
 mod tests {
-    use super::file_name;
+    use super::{Format, Range, file_name};
 
     #[test]
     fn a_file_name_holds_no_path_and_says_what_the_table_is() {
         assert_eq!(
-            file_name("Harbour Dusk", 3, "acescct", "rec709", 33),
+            file_name("Harbour Dusk", 3, ["acescct", "rec709"], 33, Format::Cube, Range::Full),
             "harbour-dusk_v3_acescct_to_rec709_33.cube"
         );
-        assert_eq!(file_name("../../ß", 1, "camera", "pq", 65), "look_v1_camera_to_pq_65.cube");
+        assert_eq!(
+            file_name("../../ß", 1, ["camera", "pq"], 65, Format::Clf, Range::Legal),
+            "look_v1_camera_to_pq_65_legal.clf"
+        );
     }
 }

@@ -8,6 +8,11 @@ use diesel::prelude::*;
 /// Points on a side of tables that are handed off.
 pub const SIZES: [i32; 3] = [17, 33, 65];
 
+/// A format or a range by its word in a row; the usual one for a word that is none.
+pub fn word<T: serde::de::DeserializeOwned + Default>(text: &str) -> T {
+    serde_json::from_value(text.into()).unwrap_or_default()
+}
+
 /// A handoff.
 #[derive(Clone, Debug, Queryable, Selectable, Insertable)]
 #[diesel(table_name = handoffs)]
@@ -36,6 +41,12 @@ pub struct Handoff {
     pub file_name: String,
     /// Seconds since 1970.
     pub made_at: i64,
+    /// The word of its format.
+    pub format: String,
+    /// The range of its code values: `full` or `legal`.
+    pub code_range: String,
+    /// What its receiver has to know, in lines, once done.
+    pub says: String,
 }
 
 impl Handoff {
@@ -63,9 +74,9 @@ impl Handoff {
         id: &HandoffId,
         state: &str,
         failure: &str,
-        made: Option<(&str, &str)>,
+        made: Option<[&str; 3]>,
     ) -> ApiResult<()> {
-        let (report, hash) = made.unwrap_or(("", ""));
+        let [report, hash, says] = made.unwrap_or_default();
         let hash = (!hash.is_empty()).then_some(hash);
         diesel::update(handoffs::table.find(id))
             .set((
@@ -73,6 +84,7 @@ impl Handoff {
                 handoffs::failure.eq(failure),
                 handoffs::report.eq(report),
                 handoffs::table_hash.eq(hash),
+                handoffs::says.eq(says),
             ))
             .execute(c)?;
         Ok(())

@@ -2,7 +2,7 @@
 //! their hashes only.
 
 use super::boards::BoardTable;
-use super::handoffs::Handoff;
+use super::handoffs::{Handoff, word};
 use super::ids::{BoardTableId, HandoffId, ProductionId, ProfileId, SceneId, ShotId};
 use super::looks::{LookRow, Version};
 use super::productions::{Media, MediaKind, PROFILE, Production};
@@ -13,11 +13,12 @@ use crate::error::{ApiError, ApiResult};
 use diesel::SqliteConnection;
 use lantern_core::look::{Look, Path};
 use lantern_core::step::TableEncoding;
+use lantern_handoff::table_file::{Format, Range};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// The version that this code writes.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 
 /// A production.
 #[derive(Debug, Serialize, Deserialize)]
@@ -183,6 +184,15 @@ pub struct ManifestHandoff {
     pub file_name: String,
     /// Seconds since 1970.
     pub made_at: i64,
+    /// Its format; version 2 knew one.
+    #[serde(default)]
+    pub format: Format,
+    /// The range of its code values.
+    #[serde(default)]
+    pub range: Range,
+    /// What its receiver has to know, in lines.
+    #[serde(default)]
+    pub says: String,
 }
 
 fn json<T: serde::de::DeserializeOwned>(text: &str) -> ApiResult<T> {
@@ -465,6 +475,9 @@ impl ManifestLook {
                     table,
                     file_name: h.file_name,
                     made_at: h.made_at,
+                    format: word(&h.format),
+                    range: word(&h.code_range),
+                    says: h.says,
                 })
             })
             .collect::<ApiResult<_>>()?;
@@ -502,6 +515,9 @@ impl ManifestLook {
                 table_hash: Some(h.table.clone()),
                 file_name: h.file_name.clone(),
                 made_at: h.made_at,
+                format: h.format.id().into(),
+                code_range: h.range.id().into(),
+                says: h.says.clone(),
             }
             .insert(c)?;
         }

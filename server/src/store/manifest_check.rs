@@ -160,6 +160,9 @@ impl ManifestLook {
     }
 }
 
+/// The longest text that a handoff says to its receiver.
+const MOST_SAID: usize = 4000;
+
 impl ManifestHandoff {
     fn check(&self, look: &ManifestLook, known: &dyn Fn(&str) -> bool) -> ApiResult<()> {
         file_name(&self.file_name)?;
@@ -175,6 +178,9 @@ impl ManifestHandoff {
         }
         if !self.report.is_object() {
             return wrong("has no report".into());
+        }
+        if self.says.chars().count() > MOST_SAID {
+            return wrong("says more than one has to know".into());
         }
         positive("when a handoff was made", self.made_at)
     }

@@ -127,6 +127,9 @@ diesel::table! {
         table_hash -> Nullable<Text>,
         file_name -> Text,
         made_at -> BigInt,
+        format -> Text,
+        code_range -> Text,
+        says -> Text,
     }
 }
 

@@ -4,6 +4,8 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Look = Schemas["Look"];
+export type Identified = Schemas["Identified"];
+export type GreyPlace = Schemas["Place"];
 export type Path = Schemas["Path"];
 export type Step = Schemas["Step"];
 export type Zone = Schemas["Zone"];
@@ -167,8 +169,10 @@ export const api = {
   version: (id: string, number: number) => told(client.GET("/api/looks/{id}/versions/{number}", { params: { path: { id, number } } })),
   keepVersion: (id: string, name: string) => told(client.POST("/api/looks/{id}/versions", { ...of(id), body: { name } })),
   handoffs: (id: string) => told(client.GET("/api/looks/{id}/handoffs", of(id))),
-  createHandoff: (id: string, ask: { version: number; from: string; to: string; size: number }) =>
+  createHandoff: (id: string, ask: { version: number; from: string; to: string; size: number; format: Handoff["format"]; range: Handoff["range"] }) =>
     told(client.POST("/api/looks/{id}/handoffs", { ...of(id), body: ask })),
+  identify: (production: string, file: File) =>
+    told(client.POST("/api/productions/{id}/identify", { params: { path: { id: production }, query: { name: file.name } }, ...asFile(file) })),
   cancelHandoff: (id: string) => told(client.POST("/api/handoffs/{id}/cancel", of(id))),
   importLook: (production: string, file: Blob) => told(client.POST("/api/productions/{id}/looks/import", { ...of(production), ...asFile(file) })),
   bringTable: (file: File) => told(client.POST("/api/tables", { params: { query: { name: file.name } }, ...asFile(file) })),

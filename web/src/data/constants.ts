@@ -4,7 +4,7 @@
 export const MAX_NAME = 200;
 
 /** The version of look documents that is written. */
-export const LOOK_VERSION = 7;
+export const LOOK_VERSION = 8;
 
 /** The most points of a curve. */
 export const MAX_POINTS = 16;
@@ -23,3 +23,6 @@ export const VECTOR_SPAN = 0.62;
 
 /** Levels of a waveform and of a histogram, and the side of the vectorscope. */
 export const LEVELS = 256;
+
+/** What names of tables end with, beside PNG. */
+export const TABLE_ENDINGS = [".cube", ".spi3d", ".spi1d", ".cc", ".ccc", ".cdl", ".clf"];

@@ -1789,6 +1789,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/identify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says which handoff a table is that came back; ?name= is its name */
+        post: {
+            parameters: {
+                query?: {
+                    name?: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Identified"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/looks": {
         parameters: {
             query?: never;
@@ -3854,7 +3907,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Brings in a .cube or a HaldCLUT PNG; ?name= is its name */
+        /** Brings in a table of any format that is read; ?name= is its name */
         post: {
             parameters: {
                 query?: {
@@ -4088,6 +4141,13 @@ export interface components {
              * @description Log exposure for each unit of development.
              */
             share: number;
+        };
+        /** @description out = matrix * in + offset. */
+        Affine: {
+            /** @description Added to each channel. */
+            offset: number[];
+            /** @description Rows of the matrix. */
+            rows: number[][];
         };
         /** @description A closed line over the picture: four corners for a rectangle, many for one drawn by hand. */
         Area: {
@@ -4830,6 +4890,24 @@ export interface components {
             /** @description The shots that they go to. */
             to: components["schemas"]["ShotId"][];
         };
+        /** @description One correction. */
+        Correction: {
+            /** @description Whether values are held to 0..1, as the ASC's strict form does. */
+            clips: boolean;
+            /** @description Whether it is undone. */
+            inverse: boolean;
+            /** @description Added to R, G, B. */
+            offset: number[];
+            /** @description Exponents of R, G, B, over 0. */
+            power: number[];
+            /**
+             * Format: double
+             * @description Factor on saturation about BT.709 luma.
+             */
+            saturation: number;
+            /** @description Factors on R, G, B. */
+            slope: number[];
+        };
         /** @description A correction of a decision list. */
         CorrectionLine: {
             /** @description Its id, or empty. */
@@ -4878,8 +4956,18 @@ export interface components {
         };
         /** @description Asks for a handoff. */
         CreateHandoff: {
+            /**
+             * @description The format.
+             * @default cube
+             */
+            format: components["schemas"]["Format"];
             /** @description Encoding that the table expects; `camera` is the production's camera. */
             from: string;
+            /**
+             * @description The range of code values going in and coming out.
+             * @default full
+             */
+            range: components["schemas"]["Range2"];
             /**
              * Format: int32
              * @description Points on a side: 17, 33 or 65.
@@ -5205,6 +5293,15 @@ export interface components {
             /** @description A line on what it is. */
             title: string;
         };
+        /** @description A power of each channel. */
+        Exponent: {
+            /** @description The numbers of each channel. */
+            channels: components["schemas"]["Gamma"][];
+            /** @description Back from the power. */
+            inverse: boolean;
+            /** @description What happens at the beginning and below zero. */
+            style: components["schemas"]["Style"];
+        };
         /** @description A family of hues, from its border up to that of the next one, and what becomes of it. */
         Family: {
             /**
@@ -5515,6 +5612,8 @@ export interface components {
              */
             root: number;
         };
+        /** @description A format that tables are handed off in. */
+        Format: "cube" | "clf" | "spi1d" | "spi3d" | "hald";
         /** @description A frame in the list. */
         FrameLine: {
             /**
@@ -5544,6 +5643,19 @@ export interface components {
              * @description Pixels in a row.
              */
             width: number;
+        };
+        /** @description A channel's numbers. */
+        Gamma: {
+            /**
+             * Format: double
+             * @description The exponent: 0.01 to 100, or 1 to 10 with a straight beginning.
+             */
+            exponent: number;
+            /**
+             * Format: double
+             * @description The offset with a straight beginning, 0 to 0.9.
+             */
+            offset: number;
         };
         /** @description A triangle of primaries. */
         Gamut: {
@@ -5701,6 +5813,8 @@ export interface components {
             failure: string;
             /** @description The name of the file. */
             file_name: string;
+            /** @description The format. */
+            format: components["schemas"]["Format"];
             /** @description Encoding that the table expects. */
             from: string;
             /** @description Its id. */
@@ -5715,8 +5829,12 @@ export interface components {
              * @description How much is done, 0..1.
              */
             progress: number;
+            /** @description The range of code values going in and coming out. */
+            range: components["schemas"]["Range2"];
             /** @description The fidelity report, once done. */
             report?: components["schemas"]["Fidelity"] | null;
+            /** @description What its receiver has to know, once done. */
+            says: string[];
             /**
              * Format: int32
              * @description Points on a side.
@@ -5804,6 +5922,31 @@ export interface components {
              */
             share: number;
         };
+        /** @description What a file is. */
+        Identified: {
+            /** @description The greys of both at 65 places: what goes in, what was handed off, what the file gives. For drawing. */
+            greys: components["schemas"]["Place"][];
+            /** @description How it relates to the nearest. */
+            kinship: components["schemas"]["Kinship"];
+            /**
+             * Format: double
+             * @description Mean difference from the nearest as it was handed off.
+             */
+            mean: number;
+            /** @description The measure of the differences: CIEDE2000 or delta-E-ITP; of code values where no encoding is known. */
+            measure: string;
+            /** @description The name of the nearest; none where there is nothing to compare with. */
+            name?: string | null;
+            /**
+             * Format: double
+             * @description 99th percentile.
+             */
+            p99: number;
+            /** @description The same in a sentence. */
+            says: string;
+            /** @description Where they differ most. */
+            worst?: components["schemas"]["Place"] | null;
+        };
         /** @description A production file that arrived. */
         ImportProduction: {
             /** @description The key that it was sent under. */
@@ -5847,6 +5990,26 @@ export interface components {
              */
             name: string;
         };
+        /** @description An operator of a table. */
+        KeptOperator: {
+            matrix: components["schemas"]["Affine"];
+        } | {
+            range: components["schemas"]["Range"];
+        } | {
+            log: components["schemas"]["Log"];
+        } | {
+            exponent: components["schemas"]["Exponent"];
+        } | {
+            correction: components["schemas"]["Correction"];
+        } | {
+            curve: components["schemas"]["KeptPart"];
+        } | {
+            "half-domain": components["schemas"]["KeptPart"];
+        } | {
+            tetrahedral: components["schemas"]["KeptPart"];
+        } | {
+            trilinear: components["schemas"]["KeptPart"];
+        };
         /** @description A part of a table. */
         KeptPart: {
             /** @description Where its last entry lies. */
@@ -5865,6 +6028,8 @@ export interface components {
         KeptTable: {
             /** @description The part for all channels together, red fastest. */
             cube?: components["schemas"]["KeptPart"] | null;
+            /** @description What it is made of, in order, where that is anything else. */
+            operators?: components["schemas"]["KeptOperator"][];
             /** @description The part for each channel, which comes first. */
             shaper?: components["schemas"]["KeptPart"] | null;
             /** @description What the file called itself. */
@@ -5887,6 +6052,8 @@ export interface components {
             /** @description The zones it may stand in. */
             zones: components["schemas"]["Zone"][];
         };
+        /** @description How a file relates to a table that was handed off. */
+        Kinship: "same-file" | "same-table" | "resampled" | "range" | "encoding" | "channels" | "near" | "foreign";
         /** @description The characteristic curve of one layer. */
         Layer: {
             /**
@@ -6087,6 +6254,13 @@ export interface components {
             /** @description Folders inside. */
             folders: string[];
         };
+        /** @description A logarithm of each channel, or back from one. */
+        Log: {
+            /** @description The constants of each channel. */
+            channels: components["schemas"]["LogSide"][];
+            /** @description Code values to light; else light to code values. */
+            to_linear: boolean;
+        };
         /**
          * @description The constants of a camera's log curve, named as in the Common LUT Format (SMPTE ST 2136-1, `Log` with the
          *     styles `cameraLogToLin` and `cameraLinToLog`).
@@ -6127,6 +6301,44 @@ export interface components {
              * @description Code values an unit of logarithm.
              */
             logSideSlope: number;
+        };
+        /** @description A channel's constants. */
+        LogSide: {
+            /**
+             * Format: double
+             * @description Base of the logarithm, over 0 and not 1.
+             */
+            base: number;
+            /**
+             * Format: double
+             * @description Light at and below which the curve is a straight line, where it has one.
+             */
+            lin_side_break?: number | null;
+            /**
+             * Format: double
+             * @description Offset on light inside the logarithm.
+             */
+            lin_side_offset: number;
+            /**
+             * Format: double
+             * @description Gain on light inside the logarithm; not 0.
+             */
+            lin_side_slope: number;
+            /**
+             * Format: double
+             * @description Slope of that line; it continues the curve's own slope where none is said.
+             */
+            linear_slope?: number | null;
+            /**
+             * Format: double
+             * @description Code value where the logarithm is zero.
+             */
+            log_side_offset: number;
+            /**
+             * Format: double
+             * @description Code values an unit of logarithm; not 0.
+             */
+            log_side_slope: number;
         };
         /** @description A named path of steps. */
         Look: {
@@ -6823,6 +7035,15 @@ export interface components {
              */
             width: number;
         };
+        /** @description Where a file differs most from what it is nearest to. */
+        Place: {
+            /** @description What the file gives. */
+            found: number[];
+            /** @description Code values that go in. */
+            input: number[];
+            /** @description What the table gave that was handed off. */
+            known: number[];
+        };
         /** @description A neutral rendering where no film is wanted. */
         PlainRendering: {
             /**
@@ -7229,6 +7450,17 @@ export interface components {
         };
         /** @description How a picture is computed. */
         Quality: "drag" | "rest";
+        /** @description Straight from one range to another. With one end alone everything is moved by as much as that end. */
+        Range: {
+            /** @description Whether what lies beyond an end is held there. */
+            clips: boolean;
+            /** @description The upper end. */
+            high?: number[] | null;
+            /** @description The lower end: what comes and what it becomes. */
+            low?: number[] | null;
+        };
+        /** @description The range of code values that go into and come out of a table. */
+        Range2: "full" | "legal";
         /** @description A path between encodings. */
         ReadPath: {
             /** @description The encoding that it is given. */
@@ -7868,6 +8100,8 @@ export interface components {
              */
             shipped_prints: number;
         };
+        /** @description What happens at the beginning and below zero. */
+        Style: "basic" | "mirror" | "pass-thru" | "mon-curve" | "mon-curve-mirror";
         /** @description Mean, 99th percentile and worst over several probes. */
         Summary: {
             /**

@@ -1,6 +1,7 @@
 /** Boards of references: finished stills and tables, brought in by drop, paste, file or as a frame of a shot. */
 import { useRef, useState } from "react";
 import { api, type BoardTable, type Scene, type Shot } from "../data/client";
+import { TABLE_ENDINGS } from "../data/constants";
 import { filesOf, isFootage, sendTo, useIncoming } from "../intake/incoming";
 import { attempt, refreshProduction, say, told, useSession } from "../session/session";
 import { useTableReading, GreysPlot } from "../steps/TableReading";
@@ -14,7 +15,7 @@ export const boardsOf = (scenes: Scene[] | undefined): Scene[] => (scenes ?? [])
 /** The picture of a finished still, so many pixels wide. */
 export const stillPicture = (s: Shot, width: number) => `/api/shots/${s.id}/as?encoding=${encodeURIComponent(s.encoding)}&width=${width}`;
 
-const TABLES = /\.cube$/i;
+const isTable = (name: string) => TABLE_ENDINGS.some((ending) => name.toLowerCase().endsWith(ending));
 
 /** The board that new references go to; made where there is none. */
 async function boardToSendTo(): Promise<string | null> {
@@ -34,16 +35,16 @@ async function putTable(board: string, file: File): Promise<void> {
   if (!line.from || !line.to) say(`“${line.name}” does not say both its encodings: it is read as Rec.709 where it is silent. Name the file with them (“dusk acescct to rec709”) and bring it in again to read it otherwise.`);
 }
 
-/** Brings files to a board: pictures as stills, .cube files as tables. */
+/** Brings files to a board: pictures as stills, tables as tables. */
 async function bring(board: string | null, files: File[]): Promise<void> {
   try {
     const to = board ?? (await boardToSendTo());
     if (!to) return;
-    for (const file of files.filter((f) => TABLES.test(f.name))) await putTable(to, file);
+    for (const file of files.filter((f) => isTable(f.name))) await putTable(to, file);
     const pictures = files.filter((f) => isFootage(f.name));
     if (pictures.length > 0) await sendTo(to, pictures);
-    else if (files.some((f) => TABLES.test(f.name))) await refreshProduction();
-    else say("A board takes pictures and .cube tables.");
+    else if (files.some((f) => isTable(f.name))) await refreshProduction();
+    else say("A board takes pictures and tables.");
   } catch (e) {
     say(e);
   }
@@ -51,7 +52,7 @@ async function bring(board: string | null, files: File[]): Promise<void> {
 
 /** What lies on the clipboard as a picture goes to the last board. */
 export async function pasteReference(data: DataTransfer | null): Promise<void> {
-  const files = [...(data?.files ?? [])].filter((f) => f.type.startsWith("image/") || TABLES.test(f.name));
+  const files = [...(data?.files ?? [])].filter((f) => f.type.startsWith("image/") || isTable(f.name));
   if (files.length === 0) return;
   // A picture from the clipboard is called what programs call it: the time tells it from others.
   const named = files.map((f) => (/^image\.\w+$/.test(f.name) ? new File([f], `pasted ${new Date().toLocaleTimeString().replace(/[^\w]+/g, ".")}.${f.name.split(".").at(-1)}`, { type: f.type }) : f));
@@ -97,9 +98,9 @@ export function Boards({ words, pinned, onPin }: { words: string[]; pinned: Pinn
             { label: "New board", run: () => told(attempt(() => api.createScene(production.id, `Board ${boards.length + 1}`, true))) },
           ]}
         />
-        <FileInput ref={file} label="Reference files" accept="image/*,.exr,.dpx,.tif,.tiff,.cube" multiple onFiles={(files) => told(bring(into, files))} />
+        <FileInput ref={file} label="Reference files" accept={["image/*", ".exr", ".dpx", ".tif", ".tiff", ...TABLE_ENDINGS].join(",")} multiple onFiles={(files) => told(bring(into, files))} />
       </header>
-      {boards.length === 0 && <Drop board={null} over={over} setOver={setOver}><p className="rounded border border-dashed border-edge p-3 text-faint">Drop or paste finished pictures and .cube tables here: what the look should feel like.</p></Drop>}
+      {boards.length === 0 && <Drop board={null} over={over} setOver={setOver}><p className="rounded border border-dashed border-edge p-3 text-faint">Drop or paste finished pictures and tables here: what the look should feel like.</p></Drop>}
       {boards.map((board) => {
         const stills = board.shots.filter((s) => has(s, board));
         const tables = board.tables.filter((t) => has(t, board));

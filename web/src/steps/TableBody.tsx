@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type Field, type KindInfo, type Path, type Step, type TableLine, type TableUse, type Unpicked } from "../data/client";
+import { TABLE_ENDINGS } from "../data/constants";
 import { CardPicture, useCards } from "../preview/cards";
 import { say, told, useSession } from "../session/session";
 import { changeStep, setValue, useWork } from "../document/work";
@@ -80,7 +81,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
         <ul aria-label="Tables" className="flex min-h-0 flex-1 flex-col gap-1 overflow-y-auto">
           {tables.length === 0 && (
             <li className="pt-4 text-faint">
-              No table yet. Bring in one or more .cube (1D, 3D or both) or HaldCLUT PNG: their numbers stay inside the look.
+              No table yet. Bring in one or more: .cube, .clf, .spi1d, .spi3d, ASC CDL or HaldCLUT PNG. Their numbers stay inside the look.
             </li>
           )}
           {tables.map((t, i) => (
@@ -114,7 +115,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
         <footer className="flex flex-wrap items-center gap-2">
           {!rest && (
             <>
-              <FileInput ref={file} label="Table file" accept=".cube,.png" multiple onFile={(chosen) => told(bring(chosen))} />
+              <FileInput ref={file} label="Table file" accept={[...TABLE_ENDINGS, ".png"].join(",")} multiple onFile={(chosen) => told(bring(chosen))} />
               <Button kind={tables.length === 0 ? "main" : "plain"} disabled={busy > 0 || tables.length >= most} onClick={() => file.current?.click()}>
                 {busy > 0 ? "Reading…" : "Bring in tables…"}
               </Button>

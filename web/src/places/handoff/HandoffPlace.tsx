@@ -7,9 +7,22 @@ import { encodingName, usualInput } from "../../session/encodings";
 import { useWork } from "../../document/work";
 import { say, told, useSession } from "../../session/session";
 import { Button, Choice } from "../../ui/controls";
+import { CameBack, Identified } from "./CameBack";
 import { Report } from "./Report";
 
 const SIZES = ["17", "33", "65"];
+/** Formats of tables, with what each is. */
+const FORMATS: { value: Handoff["format"]; label: string }[] = [
+  { value: "cube", label: ".cube" },
+  { value: "clf", label: "Common LUT Format (.clf)" },
+  { value: "spi3d", label: ".spi3d" },
+  { value: "spi1d", label: ".spi1d: one curve a channel" },
+  { value: "hald", label: "HaldCLUT (PNG)" },
+];
+const RANGES: { value: Handoff["range"]; label: string }[] = [
+  { value: "full", label: "Full" },
+  { value: "legal", label: "Legal, 64–940" },
+];
 const POLL = 250;
 
 export function HandoffPlace() {
@@ -23,6 +36,7 @@ export function HandoffPlace() {
   });
   const list = handoffs.data ?? [];
   const shown = list.find((h) => h.id === chosen) ?? list[0];
+  const [back, setBack] = useState<File | null>(null);
   return (
     <main className="flex min-h-0 min-w-0 flex-1">
       <aside aria-label="New table" className="flex w-[300px] shrink-0 flex-col gap-4 overflow-y-auto bg-wall p-4">
@@ -32,11 +46,11 @@ export function HandoffPlace() {
             Make a look first
           </Button>
         )}
-        {look && <Ask key={look} look={look} onMade={setChosen} />}
+        {look && <Ask key={look} look={look} onMade={(id) => { setChosen(id); setBack(null); }} />}
         <h3 className="pt-2 text-dim">Tables</h3>
         <div className="flex flex-col gap-1">
           {list.map((h) => (
-            <Line key={h.id} handoff={h} shown={h.id === shown?.id} onShow={() => setChosen(h.id)} />
+            <Line key={h.id} handoff={h} shown={h.id === shown?.id} onShow={() => { setChosen(h.id); setBack(null); }} />
           ))}
           {handoffs.isPending && <p className="text-faint">Loading…</p>}
           {handoffs.isSuccess && list.length === 0 && <p className="text-faint">Nothing yet.</p>}
@@ -49,9 +63,10 @@ export function HandoffPlace() {
             </p>
           )}
         </div>
+        <CameBack onFile={setBack} />
       </aside>
       <section aria-label="Report" className="min-w-0 flex-1 overflow-y-auto p-5">
-        {shown && look ? <Detail handoff={shown} look={look} onMade={setChosen} /> : <Empty />}
+        {back ? <Identified file={back} onClose={() => setBack(null)} /> : shown && look ? <Detail handoff={shown} look={look} onMade={setChosen} /> : <Empty />}
       </section>
     </main>
   );
@@ -80,12 +95,14 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
   const from = chosenFrom ?? usual;
   const [to, setTo] = useState("rec709");
   const [size, setSize] = useState("33");
+  const [format, setFormat] = useState<Handoff["format"]>("cube");
+  const [range, setRange] = useState<Handoff["range"]>("full");
   const make = useMutation({
     // A handoff is of a version: where none is chosen and the look has changed since the last one, it is saved first.
     mutationFn: async () => {
       const chosen = version === null ? await versionOf(look, versions.data?.[0]?.number) : Number(version);
       await client.invalidateQueries({ queryKey: ["versions", look] });
-      return api.createHandoff(look, { version: chosen, from, to, size: Number(size) });
+      return api.createHandoff(look, { version: chosen, from, to, size: Number(size), format, range });
     },
     onSuccess: async (made) => {
       onMade(made.id);
@@ -123,24 +140,19 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
         <span className="text-dim">Output</span>
         <Choice name="Output" value={to} onChange={setTo} options={all} />
       </label>
+      <label className={row}>
+        <span className="text-dim">Format</span>
+        <Choice name="Format" value={format} onChange={(v) => setFormat(FORMATS.find((f) => f.value === v)?.value ?? "cube")} options={FORMATS} />
+      </label>
+      <div className={row}>
+        <span className="text-dim">Range</span>
+        <Radios name="Range" value={range} onChange={setRange} options={RANGES} />
+      </div>
       <div className={row}>
         <span className="text-dim">Points</span>
-        <div role="radiogroup" aria-label="Points on a side" className="flex gap-1">
-          {SIZES.map((s) => (
-            <button
-              key={s}
-              type="button"
-              role="radio"
-              aria-checked={s === size}
-              onClick={() => setSize(s)}
-              className={`h-6 flex-1 rounded text-value ${s === size ? "bg-edge text-bright" : "bg-shelf text-dim"}`}
-            >
-              {s}
-            </button>
-          ))}
-        </div>
+        <Radios name="Points on a side" value={size} onChange={setSize} options={SIZES.map((s) => ({ value: s, label: s }))} />
       </div>
-      {encodings.find((e) => e.id === from)?.narrow && (
+      {format === "cube" && encodings.find((e) => e.id === from)?.narrow && (
         <p role="note" className="leading-4 text-dim">
           From this encoding the table has a 1D part before its 3D part. Programs that read 3D tables alone do not take it; from ACEScct there is none.
         </p>
@@ -162,6 +174,26 @@ function Ask({ look, onMade }: { look: string; onMade: (id: string) => void }) {
         </p>
       )}
     </form>
+  );
+}
+
+/** One of a few, side by side. */
+function Radios<T extends string>({ name, value, onChange, options }: { name: string; value: T; onChange: (value: T) => void; options: { value: T; label: string }[] }) {
+  return (
+    <div role="radiogroup" aria-label={name} className="flex gap-1">
+      {options.map((o) => (
+        <button
+          key={o.value}
+          type="button"
+          role="radio"
+          aria-checked={o.value === value}
+          onClick={() => onChange(o.value)}
+          className={`h-6 flex-1 rounded px-1 text-value whitespace-nowrap ${o.value === value ? "bg-edge text-bright" : "bg-shelf text-dim"}`}
+        >
+          {o.label}
+        </button>
+      ))}
+    </div>
   );
 }
 
@@ -190,6 +222,8 @@ function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; on
     >
       <span className={`block truncate text-value ${shown ? "text-bright" : "text-text"}`}>
         v{handoff.version} · {encodingName(production, handoff.from)} → {encodingName(production, handoff.to)} · {handoff.size}
+        {handoff.format !== "cube" && ` · ${handoff.format}`}
+        {handoff.range === "legal" && " · legal"}
       </span>
       <span className={handoff.state === "failed" ? "text-alarm" : "text-faint"}>
         {states[handoff.state] || new Date(handoff.made_at * 1000).toLocaleString()}
@@ -202,8 +236,8 @@ function Detail({ handoff, look, onMade }: { handoff: Handoff; look: string; onM
   const client = useQueryClient();
   const finer = async () => {
     try {
-      const { version, from, to } = handoff;
-      onMade((await api.createHandoff(look, { version, from, to, size: 65 })).id);
+      const { version, from, to, format, range } = handoff;
+      onMade((await api.createHandoff(look, { version, from, to, size: 65, format, range })).id);
       await client.invalidateQueries({ queryKey: ["handoffs", look] });
     } catch (e) {
       say(e);

@@ -23,13 +23,18 @@ export function Report({ handoff, report, onFiner }: { handoff: Handoff; report:
         <div className="min-w-0 flex-1">
           <h2 className="truncate text-[15px] text-bright">{handoff.file_name}</h2>
           <p className="pt-1 text-dim">
-            Input {encodingName(production, report.from)}, output {encodingName(production, report.to)}, {report.size} points{report.shaped ? " after a 1D part" : ""}, full range
+            Input {encodingName(production, report.from)}, output {encodingName(production, report.to)}, {report.size} points{report.shaped ? " after a 1D part" : ""}, {handoff.range} range
           </p>
+          {handoff.says.map((line) => (
+            <p key={line} className="pt-0.5 leading-4 text-text" data-says>
+              {line}
+            </p>
+          ))}
           <p className="truncate pt-0.5 text-faint" title="BLAKE3 of the file">
             {handoff.checksum}
           </p>
         </div>
-        <a href={json} download={handoff.file_name.replace(/cube$/, "report.json")} className="rounded bg-shelf px-3 py-1.5 hover:bg-edge">
+        <a href={json} download={handoff.file_name.replace(/[^.]*$/, "report.json")} className="rounded bg-shelf px-3 py-1.5 hover:bg-edge">
           Report
         </a>
         <a

@@ -1,6 +1,7 @@
 /** A film from what it gives: patches of a chart on a print, or a print table. Negative and print are fitted together. */
 import { useEffect, useRef, useState } from "react";
 import { api, type FilmFit as Fit, type NegativeStock, type PrintStock, type Step, type TableLine } from "../../data/client";
+import { TABLE_ENDINGS } from "../../data/constants";
 import { useWork } from "../../document/work";
 import { say, told, useSession } from "../../session/session";
 import { Button, Choice, FileInput } from "../../ui/controls";
@@ -75,7 +76,7 @@ export function FilmFit({ step }: { step: Film }) {
       <FileInput
         ref={tableFile}
         label="Print table file"
-        accept=".cube,.png"
+        accept={[...TABLE_ENDINGS, ".png"].join(",")}
         onFile={(f) =>
           told(
             api.bringTable(f).then((line) => {

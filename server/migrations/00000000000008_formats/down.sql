@@ -1,0 +1,3 @@
+ALTER TABLE handoffs DROP COLUMN format;
+ALTER TABLE handoffs DROP COLUMN code_range;
+ALTER TABLE handoffs DROP COLUMN says;
