@@ -90,13 +90,22 @@ const FOREIGN: f64 = 0.08;
 /// Points on a side of the colours that tables are compared on.
 const SIDE: usize = 13;
 
+/// Greys among them, which come last.
+const GREYS: usize = 200;
+/// The largest difference of channels of colours that encodings of any gamut hold.
+const HELD: f32 = 0.26;
+
+fn colourfulness(p: &[f32; 4]) -> f32 {
+    p[0].max(p[1]).max(p[2]) - p[0].min(p[1]).min(p[2])
+}
+
 /// Colours of the whole range and greys, in code values.
 fn colours() -> Vec<[f32; 4]> {
     let at = |i: usize| i as f32 / (SIDE - 1) as f32;
     let mut all: Vec<[f32; 4]> =
         (0..SIDE.pow(3)).map(|i| [at(i % SIDE), at(i / SIDE % SIDE), at(i / SIDE / SIDE), 1.0]).collect();
     // Between points of most tables, so that what is resampled is told.
-    all.extend((0..200).map(|i| (i as f32 + 0.37) / 200.0).map(|v| [v, v, v, 1.0]));
+    all.extend((0..GREYS).map(|i| (i as f32 + 0.37) / GREYS as f32).map(|v| [v, v, v, 1.0]));
     all
 }
 
@@ -153,11 +162,12 @@ fn same_numbers(a: &Table, b: &Table) -> bool {
 /// A way in which a table may have been changed: what is put before and after it, and what that is in words.
 struct Change {
     kinship: Kinship,
-    before: Step,
+    before: Vec<Step>,
     after: Step,
     says: String,
 }
 
+#[derive(Clone)]
 enum Step {
     Nothing,
     Operator(Operator),
@@ -176,11 +186,18 @@ impl Step {
     }
 }
 
+/// The first of [`ranges`]: those that change both sides.
+const BOTH_SIDES: usize = 2;
+
 fn ranges() -> Vec<Change> {
     let legal = || Step::Operator(Operator::Range(Range::to_legal()));
     let full = || Step::Operator(Operator::Range(Range::from_legal()));
-    let change =
-        |before, after, says: &str| Change { kinship: Kinship::Range, before, after, says: says.into() };
+    let change = |before, after, says: &str| Change {
+        kinship: Kinship::Range,
+        before: vec![before],
+        after,
+        says: says.into(),
+    };
     vec![
         change(full(), legal(), "it takes and gives legal range, where full range was handed off"),
         change(legal(), full(), "it takes and gives full range, where legal range was handed off"),
@@ -202,39 +219,41 @@ fn ranges() -> Vec<Change> {
 
 /// Other encodings that a table may have been made for. What goes in is led to what the known one takes.
 fn encodings(known: &Known) -> Vec<Change> {
-    let way = |a: &Encoding, b: &Encoding| Program::compile(&Path::default(), a, b).ok().map(Box::new);
+    let way = |a: &Encoding, b: &Encoding| {
+        Program::compile(&Path::default(), a, b).ok().map(|p| Step::Program(Box::new(p)))
+    };
+    let kinship = Kinship::Encoding;
     let others = || Encoding::shipped().filter(|e| !e.is_linear());
     let mut all = Vec::new();
     if let Some(from) = &known.from {
         for other in others().filter(|e| e.reference == from.reference && !e.same_codes(from)) {
+            let Some(step) = way(&other, from) else { continue };
             let says = format!("it is for {} going in, where {} was handed off", other.name, from.name);
-            let before = way(&other, from).map(Step::Program);
-            all.extend(before.map(|before| Change {
-                kinship: Kinship::Encoding,
-                before,
-                after: Step::Nothing,
-                says,
-            }));
+            // The range may have changed with it.
+            for mut both in ranges().into_iter().take(BOTH_SIDES) {
+                both.before.insert(0, step.clone());
+                all.push(Change { kinship, says: format!("{says}, and {}", both.says), ..both });
+            }
+            all.push(Change { kinship, before: vec![step], after: Step::Nothing, says });
         }
     }
     if let Some(to) = known.to.as_ref().filter(|e| e.reference == Reference::Display) {
         for other in others().filter(|e| e.reference == to.reference && !e.same_codes(to)) {
+            let Some(after) = way(to, &other) else { continue };
             let says = format!("it is for {} coming out, where {} was handed off", other.name, to.name);
-            let after = way(to, &other).map(Step::Program);
-            all.extend(after.map(|after| Change {
-                kinship: Kinship::Encoding,
-                before: Step::Nothing,
-                after,
-                says,
-            }));
+            all.push(Change { kinship, before: Vec::new(), after, says });
         }
     }
     all
 }
 
 fn channels() -> Vec<Change> {
-    let change =
-        |before, after, says: &str| Change { kinship: Kinship::Channels, before, after, says: says.into() };
+    let change = |before, after, says: &str| Change {
+        kinship: Kinship::Channels,
+        before: vec![before],
+        after,
+        says: says.into(),
+    };
     vec![
         change(
             Step::Swapped,
@@ -289,12 +308,17 @@ pub fn identify(found: &Table, hash: &str, known: &[Known]) -> Identified {
         let says = format!("“{}”, resampled: {} in place of {}", k.name, points(found), points(&k.table));
         return said(found, Some(k), Kinship::Resampled, says);
     }
-    // A change that explains it all but for what lies between points.
+    // A change that explains it all but for what lies between points, on colours that any encoding holds.
+    let held: Vec<usize> = (0..inputs.len()).filter(|i| colourfulness(&inputs[*i]) <= HELD).collect();
+    let of_held = |all: &[[f32; 4]]| held.iter().map(|i| all[*i]).collect::<Vec<_>>();
+    let (inputs, theirs, greys) = (of_held(&inputs), of_held(&theirs), held.len() - GREYS..);
+    let far_held: Vec<f64> = ours.iter().map(|o| mean(&of_held(o), &theirs)).collect();
+    let least = far_held.iter().copied().fold(f64::INFINITY, f64::min);
     let mut best: Option<(f64, f64, usize, Change)> = None;
     for (i, k) in known.iter().enumerate() {
         for change in ranges().into_iter().chain(channels()).chain(encodings(k)) {
             let mut pixels = inputs.clone();
-            change.before.run(&mut pixels);
+            change.before.iter().for_each(|s| s.run(&mut pixels));
             k.table.apply_parallel(&mut pixels);
             change.after.run(&mut pixels);
             let off = mean(&pixels, &theirs);
@@ -305,7 +329,7 @@ pub fn identify(found: &Table, hash: &str, known: &[Known]) -> Identified {
         }
     }
     if let Some((off, of_greys, i, change)) = best
-        && off <= (far[nearest] / 2.0).min(2.0 * loose(i) * SAME[0])
+        && off <= (least / 2.0).min(loose(i) * SAME[0])
         && of_greys <= 2.0 * loose(i) * SAME[1]
     {
         let k = &known[i];

@@ -15,7 +15,7 @@ const PATIENCE: Duration = Duration::from_secs(300);
 /// Starts the daemons, hands the array in, waits, compares, and ends the daemons.
 pub fn run_array() -> Outcome {
     install::slurm()?;
-    run("", "cargo", &["build", "--release", "--package", "dusky-lantern"])?;
+    run("", "cargo", &["build", "--package", "dusky-lantern"])?;
     let at = root().join("target/cluster");
     let _ = std::fs::remove_dir_all(&at);
     for folder in ["in", "whole", "parts", "state", "spool", "log"] {
@@ -39,7 +39,7 @@ pub fn run_array() -> Outcome {
         .map(String::from)
         .into()
     };
-    let program = root().join("target/release/dusky-lantern");
+    let program = root().join("target/debug/dusky-lantern");
     let done =
         Command::new(&program).arg("render").args(arguments("whole")).status().map_err(|e| e.to_string())?;
     if !done.success() {

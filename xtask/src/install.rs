@@ -65,7 +65,8 @@ pub fn slurm() -> Outcome {
     ffmpeg()?;
     // The daemons do not say their version without a configuration.
     let there = "command -v slurmctld && command -v slurmd && command -v munged && command -v sbatch";
-    let all = Command::new("sh").args(["-c", there]).stdout(Stdio::null()).status().is_ok_and(|s| s.success());
+    let all =
+        Command::new("sh").args(["-c", there]).stdout(Stdio::null()).status().is_ok_and(|s| s.success());
     if all { Ok(()) } else { apt(&["slurmctld", "slurmd", "slurm-client", "munge"]) }
 }
 

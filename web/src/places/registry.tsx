@@ -64,7 +64,7 @@ export const PLACES: PlaceEntry[] = [
     Component: HandoffPlace,
     hints: [],
     notes: [
-    { at: "aside[aria-label='New table']", says: "Choose the table's input and output.", down: 0.3 },
+    { at: "aside[aria-label='New table']", says: "Choose the table's input and output, its format and range.", down: 0.55 },
     { at: "section[aria-label='Report']", says: "Each table is read back and compared with the exact look: the report.", down: 0.3 },
     { at: "nav[aria-label='Places']", says: "A handoff is of a version, which stays as it is while you work on." },
     ],

@@ -14,10 +14,10 @@ const SIZES = ["17", "33", "65"];
 /** Formats of tables, with what each is. */
 const FORMATS: { value: Handoff["format"]; label: string }[] = [
   { value: "cube", label: ".cube" },
-  { value: "clf", label: "Common LUT Format (.clf)" },
+  { value: "clf", label: ".clf: Common LUT Format" },
   { value: "spi3d", label: ".spi3d" },
   { value: "spi1d", label: ".spi1d: one curve a channel" },
-  { value: "hald", label: "HaldCLUT (PNG)" },
+  { value: "hald", label: "HaldCLUT: a PNG" },
 ];
 const RANGES: { value: Handoff["range"]; label: string }[] = [
   { value: "full", label: "Full" },
@@ -221,12 +221,11 @@ function Line({ handoff, shown, onShow }: { handoff: Handoff; shown: boolean; on
       className={`rounded px-2 py-1.5 text-left ${shown ? "bg-shelf" : "hover:bg-shelf"}`}
     >
       <span className={`block truncate text-value ${shown ? "text-bright" : "text-text"}`}>
-        v{handoff.version} · {encodingName(production, handoff.from)} → {encodingName(production, handoff.to)} · {handoff.size}
-        {handoff.format !== "cube" && ` · ${handoff.format}`}
-        {handoff.range === "legal" && " · legal"}
+        v{handoff.version} · {encodingName(production, handoff.from)} → {encodingName(production, handoff.to)}
       </span>
-      <span className={handoff.state === "failed" ? "text-alarm" : "text-faint"}>
-        {states[handoff.state] || new Date(handoff.made_at * 1000).toLocaleString()}
+      <span className={`block truncate ${handoff.state === "failed" ? "text-alarm" : "text-faint"}`}>
+        {FORMATS.find((f) => f.value === handoff.format)?.label.split(":")[0]} · {handoff.size}
+        {handoff.range === "legal" && " · legal"} · {states[handoff.state] || new Date(handoff.made_at * 1000).toLocaleString()}
       </span>
     </button>
   );
