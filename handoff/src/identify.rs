@@ -170,7 +170,7 @@ struct Change {
 #[derive(Clone)]
 enum Step {
     Nothing,
-    Operator(Operator),
+    Range(Range),
     Program(Box<Program>),
     Swapped,
 }
@@ -179,7 +179,7 @@ impl Step {
     fn run(&self, pixels: &mut [[f32; 4]]) {
         match self {
             Self::Nothing => {}
-            Self::Operator(o) => o.on_pixels(pixels),
+            Self::Range(r) => Operator::Range(r.clone()).on_pixels(pixels),
             Self::Program(p) => p.run_parallel(pixels),
             Self::Swapped => pixels.iter_mut().for_each(|p| p.swap(0, 2)),
         }
@@ -190,8 +190,8 @@ impl Step {
 const BOTH_SIDES: usize = 2;
 
 fn ranges() -> Vec<Change> {
-    let legal = || Step::Operator(Operator::Range(Range::to_legal()));
-    let full = || Step::Operator(Operator::Range(Range::from_legal()));
+    let legal = || Step::Range(Range::to_legal());
+    let full = || Step::Range(Range::from_legal());
     let change = |before, after, says: &str| Change {
         kinship: Kinship::Range,
         before: vec![before],

@@ -229,11 +229,11 @@ pub fn make(
     Ok(true)
 }
 
-/// Files of every configuration of the plan: receiver, path, text.
-fn configurations(
-    order: &Order<'_>,
-    cancel: &AtomicBool,
-) -> Result<Option<Vec<(String, String, String)>>, PackageError> {
+/// A text file of a package: receiver, path, text.
+type TextFile = (String, String, String);
+
+/// Files of every configuration of the plan.
+fn configurations(order: &Order<'_>, cancel: &AtomicBool) -> Result<Option<Vec<TextFile>>, PackageError> {
     let mut all = Vec::new();
     let mut cameras = order.cameras.to_vec();
     for shot in order.shots.iter().filter(|s| s.encoding.reference == Reference::Scene) {

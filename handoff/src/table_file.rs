@@ -209,7 +209,7 @@ pub fn make(
         says.push(format!("it is made of: {}", table.summary()));
     }
     let entry = format.entry();
-    let write = entry.write.ok_or_else(|| TableFileError::Format(FormatError::UnknownPicture))?;
+    let write = entry.write.ok_or(TableFileError::Format(FormatError::UnknownPicture))?;
     let bytes = write(&table, &[])?;
     let table = (entry.read)(&bytes, &title)?;
     Ok(Some(TableFile { bytes, table, says }))

@@ -227,13 +227,14 @@ fn part(op: &Op, whole: &Program) -> Part {
             clips: true,
         })]),
         Op::Step { kernel, strength } => match (kernel.in_files(), *strength) {
-            (Some(InFiles::Operator(operator)), 1.0..) => Part::Exact(vec![operator]),
-            (Some(InFiles::Operator(Operator::Matrix(m))), s) => {
-                Part::Exact(vec![Operator::Matrix(blended(&m, f64::from(s)))])
-            }
-            (Some(InFiles::Operator(o)), _) if o.is_by_channel() => by_channel(),
+            (Some(InFiles::Operator(operator)), 1.0..) => Part::Exact(vec![*operator]),
+            (Some(InFiles::Operator(operator)), s) => match *operator {
+                Operator::Matrix(m) => Part::Exact(vec![Operator::Matrix(blended(&m, f64::from(s)))]),
+                other if other.is_by_channel() => by_channel(),
+                _ => Part::Other,
+            },
             (Some(InFiles::ByChannel), _) => by_channel(),
-            _ => Part::Other,
+            (None, _) => Part::Other,
         },
         Op::Tables { kernel, strength: 1.0.. } => of_table(kernel, whole).map_or(Part::Other, Part::Exact),
         _ => Part::Other,

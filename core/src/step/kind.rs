@@ -91,7 +91,7 @@ pub trait Kind {
 #[derive(Clone, Debug, PartialEq)]
 pub enum InFiles {
     /// An operator.
-    Operator(Operator),
+    Operator(Box<Operator>),
     /// A 1D table, since each channel goes its own way.
     ByChannel,
 }
@@ -99,7 +99,7 @@ pub enum InFiles {
 impl InFiles {
     /// A matrix.
     pub(super) fn matrix(m: &Mat3f) -> Self {
-        Self::Operator(Operator::Matrix(Affine::of(m.0.map(|row| row.map(f64::from)))))
+        Self::Operator(Box::new(Operator::Matrix(Affine::of(m.0.map(|row| row.map(f64::from))))))
     }
 }
 

@@ -182,7 +182,7 @@ impl Kind for SlopeOffsetPower {
     }
 
     fn in_files(kernel: &Self::Kernel) -> Option<InFiles> {
-        kernel.correction().map(|c| InFiles::Operator(Operator::Correction(c)))
+        kernel.correction().map(|c| InFiles::Operator(Box::new(Operator::Correction(c))))
     }
 }
 
