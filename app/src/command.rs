@@ -7,6 +7,7 @@ mod handoff;
 mod inspect;
 mod kept;
 mod matching;
+mod movie;
 mod read;
 mod table;
 mod unpick;
@@ -171,4 +172,14 @@ fn serve(a: &Serve) -> Outcome<()> {
 /// Reads an encoding by its id or profile file.
 fn encoding(name: &str) -> Outcome<Encoding> {
     files::encoding(name)
+}
+
+#[cfg(test)]
+mod tests {
+    use clap::CommandFactory;
+
+    #[test]
+    fn every_command_is_whole() {
+        super::Arguments::command().debug_assert();
+    }
 }

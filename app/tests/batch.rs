@@ -111,22 +111,22 @@ fn what_is_right_is_kept_and_what_is_not_is_made_anew() {
     frames(&dir.path().join("in"), 4);
     let out = dir.path().join("out");
     std::fs::create_dir(&out).unwrap();
-    done(render(dir.path(), &look, "out", &[]));
+    done(render(dir.path(), &look, "out", &["--resume"]));
     let first = results(&out);
     let time = |name: &str| std::fs::metadata(out.join(name)).unwrap().modified().unwrap();
     let times: Vec<_> = first.iter().map(|f| time(&f.0)).collect();
     // One result broken, one source changed.
     std::fs::write(out.join("graded.1002.tiff"), b"broken").unwrap();
     std::fs::copy(dir.path().join("in/sea.1001.png"), dir.path().join("in/sea.1004.png")).unwrap();
-    done(render(dir.path(), &look, "out", &[]));
+    done(render(dir.path(), &look, "out", &["--resume"]));
     let second = results(&out);
     assert_eq!(second[1], first[1], "made anew");
     assert_ne!(second[3].1, first[3].1, "of the new source");
     for i in [0, 2] {
         assert_eq!(time(&first[i].0), times[i], "left alone");
     }
-    // All of what is asked for is made anew where that is said.
-    done(render(dir.path(), &look, "out", &["--frames", "1001-1002", "--anew"]));
+    // Where nothing is said, all that is asked for is made.
+    done(render(dir.path(), &look, "out", &["--frames", "1001-1002"]));
     assert!(time("graded.1001.tiff") > times[0] && time("graded.1003.tiff") == times[2]);
     assert_eq!(results(&out)[0], first[0]);
 }

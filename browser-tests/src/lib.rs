@@ -95,9 +95,6 @@ fn chromedriver() -> Outcome<(Running, String)> {
     (1..TRIES).find_map(|_| once().ok()).map_or_else(once, Ok)
 }
 
-/// Rows that the window's own frame takes.
-const FRAME: u32 = 143;
-
 /// Dismisses the notes of all places.
 const SEEN: &str = "for (const p of ['footage', 'balance', 'look', 'handoff']) localStorage.setItem(`dusky-lantern seen ${p}`, '1')";
 
@@ -173,7 +170,10 @@ impl Set {
 
     /// Gives the page this many pixels.
     pub async fn resize(&self, width: u32, height: u32) -> Outcome {
-        self.driver.set_window_rect(0, 0, width, height + FRAME).await?;
+        // What the browser's own window takes differs from one version to the next.
+        let frame = self.js("return [outerWidth - innerWidth, outerHeight - innerHeight]").await?;
+        let of = |i: usize| frame[i].as_u64().unwrap_or(0) as u32;
+        self.driver.set_window_rect(0, 0, width + of(0), height + of(1)).await?;
         self.until(&format!("return innerWidth === {width} && innerHeight === {height}")).await?;
         Ok(())
     }

@@ -28,7 +28,8 @@ pub struct Frames {
     /// Pictures; a folder of pictures; or the frames of a sequence, as sea.%04d.exr.
     #[arg(required = true)]
     pictures: Vec<PathBuf>,
-    /// The result's file; for several pictures a folder, or a name with the frame's number, as graded.%04d.dpx.
+    /// The result's file; for several pictures a folder, a name with the frame's number, as graded.%04d.dpx, or (`render`) one
+    /// movie, as review.mp4, .mov or .mkv.
     #[arg(short, long)]
     out: PathBuf,
     /// The format of the results in a folder; each keeps its own where none is said.
@@ -36,12 +37,15 @@ pub struct Frames {
     ending: Option<String>,
     /// Only frames with these numbers, as 1001-1240 or 7.
     #[arg(long = "frames", value_name = "A-B", value_parser = parse_frames)]
-    range: Option<RangeInclusive<u32>>,
-    /// One part of all, so that several machines share the work: 3/20 is the third of twenty.
+    numbers: Option<RangeInclusive<u32>>,
+    /// One part of all, so that several machines share the work: 3/20 is the third of twenty. With --resume.
     #[arg(long, value_name = "I/N", value_parser = parse_part)]
     part: Option<Part>,
-    /// Make all anew, also what was made before and is still right.
+    /// Keep what was made before and is still right. Notes of what results were made of lie in a hidden folder beside them.
     #[arg(long)]
+    resume: bool,
+    /// Make all anew, in a part too.
+    #[arg(long, conflicts_with = "resume")]
     anew: bool,
 }
 
@@ -87,6 +91,29 @@ pub struct Way {
 }
 
 impl Frames {
+    /// Where results go.
+    pub fn out(&self) -> &Path {
+        &self.out
+    }
+
+    /// The pictures that go into one movie, in order.
+    pub fn of_movie(&self) -> Outcome<Vec<PathBuf>> {
+        if self.part.is_some() || self.ending.is_some() {
+            return Err(Failure("a movie is made in one part, and its name says its format".into()));
+        }
+        let mut sources = Vec::new();
+        for given in &self.pictures {
+            sources.extend(expanded(given)?);
+        }
+        if let Some(range) = &self.numbers {
+            sources.retain(|s| range.contains(&number(s)));
+        }
+        if sources.is_empty() {
+            return Err(Failure("there is no frame with such a number among the pictures".into()));
+        }
+        Ok(sources)
+    }
+
     /// Every picture with the file that it becomes. Errors where a source would be written over, where two results would
     /// have one name, and where a result has no format that is written.
     pub fn ways(&self) -> Outcome<Vec<Way>> {
@@ -119,7 +146,7 @@ impl Frames {
             ways.push(Way { from, to });
         }
         check(&ways)?;
-        if let Some(range) = &self.range {
+        if let Some(range) = &self.numbers {
             ways.retain(|w| range.contains(&number(&w.from)));
             if ways.is_empty() {
                 let (a, b) = range.clone().into_inner();
@@ -140,7 +167,7 @@ impl Frames {
             work(&mut frame, &way.from);
             return files::write(&way.to, &files::encode(&way.to, &frame, to)?);
         }
-        let kept = Kept { key, anew: self.anew };
+        let kept = Kept { key, noted: self.resume || self.part.is_some(), anew: self.anew };
         let progress = Mutex::new(Progress::new(ways.len()));
         let failed = AtomicUsize::new(0);
         let fail = |e: &Failure| {
@@ -299,7 +326,7 @@ pub fn number(file: &Path) -> u32 {
 const EVERY: Duration = Duration::from_millis(500);
 
 /// Says on a terminal how far a sequence is, and how long it will take.
-struct Progress {
+pub struct Progress {
     all: usize,
     done: usize,
     begun: Instant,
@@ -308,12 +335,14 @@ struct Progress {
 }
 
 impl Progress {
-    fn new(all: usize) -> Self {
+    /// Begins with nothing done.
+    pub fn new(all: usize) -> Self {
         let shown = all > 1 && std::io::stderr().is_terminal();
         Self { all, done: 0, begun: Instant::now(), said: None, shown }
     }
 
-    fn one_more(&mut self) {
+    /// One more is done.
+    pub fn one_more(&mut self) {
         self.done += 1;
         if self.shown && self.said.is_none_or(|t| t.elapsed() > EVERY) {
             self.said = Some(Instant::now());
@@ -322,7 +351,8 @@ impl Progress {
         }
     }
 
-    fn end(&self) {
+    /// All are done.
+    pub fn end(&self) {
         if self.shown {
             eprintln!("\r{} pictures in {}\x1b[K", self.all, time(self.begun.elapsed()));
         }

@@ -25,6 +25,8 @@ struct Note {
 pub struct Kept<'a> {
     /// All that results are made of beside the pictures.
     pub key: &'a str,
+    /// Whether notes are read and written.
+    pub noted: bool,
     /// Whether nothing is kept.
     pub anew: bool,
 }
@@ -52,7 +54,7 @@ impl Kept<'_> {
         let program = env!("CARGO_PKG_VERSION");
         let parts = [program, self.key, &ending, &number].map(str::as_bytes);
         let made_of = hash(&[parts.as_slice(), &[&bytes]].concat());
-        if !self.anew && self.is_right(way, &made_of) {
+        if self.noted && !self.anew && self.is_right(way, &made_of) {
             return Ok(None);
         }
         Ok(Some((made_of, files::frame_of(&way.from, &bytes))))
@@ -64,9 +66,12 @@ impl Kept<'_> {
         note.made_of == made_of && std::fs::read(&way.to).is_ok_and(|bytes| hash(&[&bytes]) == note.result)
     }
 
-    /// Writes a result, and then its note.
+    /// Writes a result, and then its note where there are any.
     pub fn write(&self, way: &Way, made_of: &str, bytes: &[u8]) -> Outcome<()> {
         files::write(&way.to, bytes)?;
+        if !self.noted {
+            return Ok(());
+        }
         let at = note(way);
         let folder = at.parent().map_or(Ok(()), std::fs::create_dir_all);
         folder.map_err(|e| Failure(format!("{}: {e}", at.display())))?;

@@ -1,7 +1,8 @@
 //! bake, render and apply.
 
 use super::encoding;
-use super::frames::{Frames, number};
+use super::frames::{Frames, Progress, number};
+use super::movie::{self, Movie};
 use crate::files::{self, Failure, Outcome};
 use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
@@ -162,8 +163,16 @@ pub struct Render {
     /// Leave picture-only steps out, as a table does.
     #[arg(long)]
     colour_only: bool,
+    /// Frames a second, for a movie.
+    #[arg(long, default_value_t = 24.0, value_parser = parse_rate)]
+    rate: f64,
     #[command(flatten)]
     frames: Frames,
+}
+
+fn parse_rate(text: &str) -> Result<f64, String> {
+    let rate = text.parse::<f64>().ok().filter(|r| (1.0..=1000.0).contains(r));
+    rate.ok_or_else(|| format!("“{text}” is no rate: it goes from 1 to 1000 frames a second"))
 }
 
 impl Render {
@@ -174,6 +183,9 @@ impl Render {
         };
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
         let fail = |e: lantern_core::graph::CompileError| Failure(e.to_string());
+        if movie::is_movie(self.frames.out()) {
+            return self.movie(&path, [&from, &to]);
+        }
         if self.colour_only {
             let program = Program::compile(&path, &from, &to).map_err(fail)?;
             say_left_out(&program);
@@ -193,6 +205,36 @@ impl Render {
 }
 
 impl Render {
+    /// The pictures as one movie.
+    fn movie(&self, path: &LookPath, [from, to]: [&Encoding; 2]) -> Outcome<()> {
+        let fail = |e: lantern_core::graph::CompileError| Failure(e.to_string());
+        let sources = self.frames.of_movie()?;
+        let program = Program::compile(path, from, to).map_err(fail)?;
+        let graph = Graph::compile(path, from, to).map_err(fail)?;
+        say_left_out(if self.colour_only { &program } else { &graph.last });
+        let mut progress = Progress::new(sources.len());
+        let mut movie: Option<Movie> = None;
+        for source in &sources {
+            let mut picture = files::picture(source)?;
+            let size = [picture.width(), picture.height()];
+            if self.colour_only {
+                program.run_parallel(&mut picture.pixels);
+            } else {
+                let geometry = FrameGeometry::whole(size[0], size[1], graph.gauge, number(source));
+                graph.run(&mut picture.pixels, &geometry, &AtomicBool::new(false));
+            }
+            let movie = match &mut movie {
+                Some(movie) => movie,
+                None => movie.insert(Movie::begin(self.frames.out(), to, size, self.rate)?),
+            };
+            movie.add(source, &picture)?;
+            progress.one_more();
+        }
+        movie.map_or(Ok(()), Movie::finish)?;
+        progress.end();
+        Ok(())
+    }
+
     /// All that results are made of beside the pictures.
     fn key(&self, path: &LookPath, [from, to]: [&Encoding; 2]) -> Outcome<String> {
         let path = serde_json::to_string(path).map_err(|e| Failure(e.to_string()))?;
