@@ -68,6 +68,17 @@ fn seeds(reader: &str, corpus: &std::path::Path) -> Outcome {
         "tables" => {
             let text = "TITLE \"a\"\nLUT_3D_SIZE 2\nDOMAIN_MIN 0 0 0\n0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n";
             std::fs::write(corpus.join("a.cube"), text).map_err(|e| e.to_string())?;
+            let nodes = "<Matrix inBitDepth=\"32f\" outBitDepth=\"10i\"><Array dim=\"3 3\">1 0 0 0 1 0 0 0 1</Array></Matrix>\
+                <Log inBitDepth=\"10i\" outBitDepth=\"32f\" style=\"cameraLogToLin\"><LogParams base=\"2\" linSideBreak=\"0.1\"/></Log>\
+                <LUT1D inBitDepth=\"32f\" outBitDepth=\"32f\"><Array dim=\"2 1\">0 1</Array></LUT1D>";
+            let list = format!("<ProcessList id=\"a\" compCLFversion=\"3\">{nodes}</ProcessList>");
+            std::fs::write(corpus.join("a.clf"), list).map_err(|e| e.to_string())?;
+            let curve = "Version 1\nFrom 0 1\nLength 2\nComponents 1\n{\n0\n1\n}\n";
+            std::fs::write(corpus.join("a.spi1d"), curve).map_err(|e| e.to_string())?;
+            let cube: String =
+                (0..8).map(|i| format!("{} {} {} 0 0.5 1\n", i / 4, i / 2 % 2, i % 2)).collect();
+            let cube = format!("SPILUT 1.0\n3 3\n2 2 2\n{cube}");
+            std::fs::write(corpus.join("a.spi3d"), cube).map_err(|e| e.to_string())?;
             &[("rgb24", "a.png"), ("rgb48be", "b.png")]
         }
         _ => &[
