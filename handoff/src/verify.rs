@@ -5,7 +5,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Read;
-use std::path::Path;
+use std::path::{Component, Path};
 use zip::ZipArchive;
 
 /// The longest manifest and the largest file that are read, and the most files.
@@ -131,8 +131,11 @@ fn read_manifest(source: &mut Source) -> Result<Manifest, String> {
     Ok(manifest)
 }
 
-/// A file of a package.
+/// A file of a package. Refused is a path that leads out of it.
 pub fn file(package: &Path, path: &str) -> Result<Vec<u8>, String> {
+    if path.is_empty() || !Path::new(path).components().all(|c| matches!(c, Component::Normal(_))) {
+        return Err(format!("{} is no path in a package", shown(path)));
+    }
     Source::open(package)?.read(path, MOST_FILE)
 }
 
@@ -185,4 +188,24 @@ pub fn verify(package: &Path) -> Result<Verified, String> {
 /// A name without what a terminal would take for a command.
 fn shown(name: &str) -> String {
     name.chars().filter(|c| !c.is_control()).take(120).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_path_leads_out_of_a_package() {
+        let dir = tempfile::tempdir().unwrap();
+        std::fs::create_dir(dir.path().join("p")).unwrap();
+        for name in ["p/in.txt", "out.txt"] {
+            std::fs::write(dir.path().join(name), "x").unwrap();
+        }
+        let package = dir.path().join("p");
+        assert_eq!(file(&package, "in.txt").unwrap(), b"x");
+        let absolute = dir.path().join("out.txt").display().to_string();
+        for path in ["../out.txt", "a/../../out.txt", &absolute, ""] {
+            assert!(file(&package, path).unwrap_err().contains("no path"), "{path}");
+        }
+    }
 }
