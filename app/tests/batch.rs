@@ -125,6 +125,9 @@ fn what_is_right_is_kept_and_what_is_not_is_made_anew() {
     for i in [0, 2] {
         assert_eq!(time(&first[i].0), times[i], "left alone");
     }
+    // A part of one frame is kept too.
+    done(render(dir.path(), &look, "out", &["--part", "1/4"]));
+    assert_eq!(time("graded.1001.tiff"), times[0], "left alone in a part of one");
     // Where nothing is said, all that is asked for is made.
     done(render(dir.path(), &look, "out", &["--frames", "1001-1002"]));
     assert!(time("graded.1001.tiff") > times[0] && time("graded.1003.tiff") == times[2]);

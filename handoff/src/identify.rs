@@ -466,12 +466,12 @@ mod tests {
 
     #[test]
     fn an_edited_table_is_near_and_says_where_and_another_one_is_foreign() {
-        let (bytes, table, _) = file("deep-kelp", ["acescct", "rec709"], Format::Cube, 33, Signal::Full);
+        let (_, table, _) = file("deep-kelp", ["acescct", "rec709"], Format::Cube, 33, Signal::Full);
         let mut edited = table.operators().to_vec();
         edited.push(Operator::Range(Range { low: Some([0.0, 0.0]), high: Some([1.0, 0.95]), clips: false }));
         let found = asked(b"other", &Table::of("e".into(), edited).unwrap());
         assert_eq!(found.kinship, Kinship::Near, "{found:?}");
-        assert!(found.mean > 0.5 && found.worst.is_some() && found.greys.len() == 65 && !bytes.is_empty());
+        assert!(found.mean > 0.5 && found.worst.is_some() && found.greys.len() == 65);
         let upside_down =
             Operator::Range(Range { low: Some([0.0, 1.0]), high: Some([1.0, 0.0]), clips: false });
         let found = asked(b"other", &Table::of("n".into(), vec![upside_down]).unwrap());

@@ -86,12 +86,14 @@ struct Made {
     key: Key,
     way: [Encoding; 2],
     program: Program,
+    /// What its file is called.
+    name: String,
     file: TableFile,
     full: Table,
 }
 
 /// Makes a package. `progress` is told shares from 0 to 1. `false` when `cancel` was set meanwhile: then the package is not
-/// whole, and whoever gave the sink throws it away.
+/// whole, and the sink leaves nothing of it.
 pub fn make(
     order: &Order<'_>,
     mut sink: Box<dyn Sink>,
@@ -101,7 +103,8 @@ pub fn make(
     let Some(tables) = tables(order, progress, cancel)? else { return Ok(false) };
     let mut proofs: Vec<Proving<'_>> =
         tables.iter().map(|t| Proving::new(&t.program, &t.full, &t.way[0], &t.way[1])).collect();
-    let stills = Stills::of(order)?;
+    let stills = stills(order)?;
+    let Some(configurations) = configurations(order, cancel)? else { return Ok(false) };
     let mut files: Vec<FileOf> = Vec::new();
     let mut thumbs = Vec::new();
     let count = order.shots.len().max(1) as f64;
@@ -125,7 +128,7 @@ pub fn make(
             proof.add(probe);
         }
         thumbs.push(thumb(order, shot, &frame.picture).map_err(fail)?);
-        for still in &stills.0 {
+        for still in &stills {
             let (path, bytes) = still.of(order, shot, frame.clone(), i, cancel).map_err(fail)?;
             if cancel.load(Ordering::Relaxed) {
                 return Ok(false);
@@ -135,7 +138,6 @@ pub fn make(
         }
         progress(0.2 + 0.75 * (i + 1) as f64 / count);
     }
-    let Some(configurations) = configurations(order, cancel)? else { return Ok(false) };
     let reports: Vec<_> = proofs.into_iter().map(Proving::finish).collect();
     let mut not_made = Vec::new();
     let mut proven = Vec::new();
@@ -156,7 +158,7 @@ pub fn make(
                     let key = key(delivery);
                     let Some(k) = tables.iter().position(|t| Some(&t.key) == key.as_ref()) else { continue };
                     let t = &tables[k];
-                    let path = format!("{folder}/{}", table_name(order, &t.key));
+                    let path = format!("{folder}/{}", t.name);
                     let of = TableOf {
                         from: t.way[0].id.clone(),
                         to: t.way[1].id.clone(),
@@ -166,6 +168,9 @@ pub fn make(
                     };
                     let is = format!("{} from {} to {}", t.key.0.entry().name, t.way[0].name, t.way[1].name);
                     put(path.clone(), &is, &t.file.bytes, Some(of))?;
+                    if proven.iter().any(|p: &Proof| p.path == path) {
+                        continue;
+                    }
                     proven.push(Proof { path, says: t.file.says.clone(), fidelity: reports[k].clone() });
                 }
                 Delivery::Look => {
@@ -278,19 +283,6 @@ fn key(delivery: &Delivery) -> Option<Key> {
     }
 }
 
-/// The name of a table's file: what it is of, what it takes and gives.
-fn table_name(order: &Order<'_>, (format, from, to, size, legal): &Key) -> String {
-    let plain = |e: &str| {
-        plain_name(std::path::Path::new(e).file_stem().and_then(|s| s.to_str()).unwrap_or(e), "encoding")
-    };
-    let version = order.version.map_or(String::new(), |v| format!("_v{v}"));
-    let range = if *legal { "_legal" } else { "" };
-    let hald = if *format == Format::Hald { "_hald" } else { "" };
-    let look = plain_name(&order.look.name, "look");
-    let (from, to) = (plain(from), plain(to));
-    format!("{look}{version}_{from}_to_{to}_{size}{range}{hald}.{}", format.ending())
-}
-
 /// Every table of the plan, each made once. What cannot be made ends it before anything is written.
 fn tables(
     order: &Order<'_>,
@@ -318,7 +310,12 @@ fn tables(
         let made = table_file::make(&program, &wanted_file, cancel).map_err(|e| fail(e.to_string()))?;
         let Some(file) = made else { return Ok(None) };
         let full = file.in_full_range(range).map_err(|e| fail(e.to_string()))?;
-        all.push(Made { key: key.clone(), way, program, file, full });
+        let mut name = wanted_file.file_name(order.version, [&key.1, &key.2]);
+        // Profiles of one name in two folders give two tables.
+        while all.iter().any(|t| t.name == name) {
+            name = format!("other-{name}");
+        }
+        all.push(Made { key: key.clone(), way, program, name, file, full });
         progress(0.2 * (i + 1) as f64 / wanted.len() as f64);
     }
     Ok(Some(all))
@@ -359,33 +356,35 @@ fn thumb(order: &Order<'_>, shot: &Shot<'_>, picture: &Picture) -> Result<Thumb,
     Ok(Thumb { name: shot.name.clone(), png })
 }
 
-/// The stills that a plan wants.
-struct Stills(Vec<Still>);
-
+/// Stills that a receiver wants of each shot.
 struct Still {
     receiver: String,
     format: String,
     to: Encoding,
 }
 
-impl Stills {
-    fn of(order: &Order<'_>) -> Result<Self, PackageError> {
-        let mut all = Vec::new();
-        for r in &order.plan.receivers {
-            for d in &r.deliveries {
-                let Delivery::Stills { format, to } = d else { continue };
-                let fail = |why: String| PackageError::Delivery { receiver: r.name.clone(), why };
-                let to = (order.encoding)(to).map_err(fail)?;
-                // What cannot be made of any shot is said before anything is written.
-                for shot in order.shots {
-                    let path = order.look.path.over(&shot.trim);
-                    Graph::compile(&path, &shot.encoding, &to).map_err(|e| fail(e.to_string()))?;
-                }
-                all.push(Still { receiver: r.name.clone(), format: format.clone(), to });
+/// The stills of the plan, each once. What cannot be made of any shot is said before anything is written.
+fn stills(order: &Order<'_>) -> Result<Vec<Still>, PackageError> {
+    let mut all: Vec<Still> = Vec::new();
+    for r in &order.plan.receivers {
+        for d in &r.deliveries {
+            let Delivery::Stills { format, to } = d else { continue };
+            let fail = |why: String| PackageError::Delivery { receiver: r.name.clone(), why };
+            let to = (order.encoding)(to).map_err(fail)?;
+            for shot in order.shots {
+                let path = order.look.path.over(&shot.trim);
+                Graph::compile(&path, &shot.encoding, &to).map_err(|e| fail(e.to_string()))?;
+            }
+            let still = Still { receiver: r.name.clone(), format: format.to_ascii_lowercase(), to };
+            let same = |s: &Still| {
+                s.receiver == still.receiver && s.format == still.format && s.to.id == still.to.id
+            };
+            if !all.iter().any(same) {
+                all.push(still);
             }
         }
-        Ok(Self(all))
     }
+    Ok(all)
 }
 
 impl Still {

@@ -140,6 +140,13 @@ impl Plan {
             if r.name.trim().is_empty() || r.name.chars().count() > 80 {
                 return shape("a receiver has a name of 1 to 80 characters");
             }
+            let folder = plain_name(&r.name, "receiver");
+            if self.receivers.iter().any(|o| !std::ptr::eq(o, r) && plain_name(&o.name, "receiver") == folder)
+            {
+                return fail(format!(
+                    "another receiver would have the same folder “{folder}”: give one another name"
+                ));
+            }
             if r.deliveries.is_empty() || r.deliveries.len() > MOST_DELIVERIES {
                 return fail(format!(
                     "1 to {MOST_DELIVERIES} deliveries are made, not {}",
@@ -218,6 +225,8 @@ mod tests {
         assert!(why("png", "gif").contains("On set: pictures are not written as “gif”"));
         assert!(why("ccc", "abc").contains("cc, ccc or cdl"));
         assert!(why("\"to\":\"rec709\"", "\"to\":\"rec709\",\"size\":34").contains("not 34"));
+        let twice = r#"{"name":"on SET!","deliveries":[{"kind":"look"}]},{"name":"On set""#;
+        assert!(why(r#"{"name":"On set""#, twice).contains("same folder"));
         assert!(why("\"kind\":\"look\"", "\"kind\":\"book\"").contains("not a delivery plan"));
         assert!(
             Plan::from_json("{\"version\":1,\"name\":\"\",\"receivers\":[]}")

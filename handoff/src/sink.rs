@@ -14,8 +14,12 @@ pub trait Sink {
     fn finish(self: Box<Self>) -> io::Result<()>;
 }
 
-/// A folder. Each file is written under a hidden name and renamed.
-pub struct Folder(PathBuf);
+/// A folder. Each file is written under a hidden name and renamed. A package that is not ended leaves nothing behind.
+pub struct Folder {
+    at: PathBuf,
+    put: Vec<PathBuf>,
+    ended: bool,
+}
 
 impl Folder {
     /// Begins in a folder, which is made where there is none. One with anything in it is refused: what is left over of another
@@ -29,13 +33,13 @@ impl Folder {
                 "the folder has something in it: give an empty one",
             ));
         }
-        Ok(Self(at.into()))
+        Ok(Self { at: at.into(), put: Vec::new(), ended: false })
     }
 }
 
 impl Sink for Folder {
     fn put(&mut self, path: &str, bytes: &[u8]) -> io::Result<()> {
-        let to = self.0.join(path);
+        let to = self.at.join(path);
         let (Some(folder), Some(name)) = (to.parent(), to.file_name()) else { return Ok(()) };
         std::fs::create_dir_all(folder)?;
         let part = folder.join(format!(".{}.part", name.to_string_lossy()));
@@ -43,17 +47,33 @@ impl Sink for Folder {
         if done.is_err() {
             let _ = std::fs::remove_file(&part);
         }
+        self.put.push(to);
         done
     }
 
-    fn finish(self: Box<Self>) -> io::Result<()> {
+    fn finish(mut self: Box<Self>) -> io::Result<()> {
+        self.ended = true;
         Ok(())
     }
 }
 
-/// A ZIP archive without times, so that the same files give the same bytes.
+impl Drop for Folder {
+    fn drop(&mut self) {
+        for file in self.put.iter().filter(|_| !self.ended) {
+            let _ = std::fs::remove_file(file);
+            // Only folders that nothing is left in go.
+            for folder in file.ancestors().skip(1).take_while(|f| f.starts_with(&self.at)) {
+                if std::fs::remove_dir(folder).is_err() {
+                    break;
+                }
+            }
+        }
+    }
+}
+
+/// A ZIP archive without times, so that the same files give the same bytes. One that is not ended leaves nothing behind.
 pub struct Archive {
-    zip: ZipWriter<File>,
+    zip: Option<ZipWriter<File>>,
     part: PathBuf,
     to: PathBuf,
 }
@@ -63,33 +83,52 @@ impl Archive {
     pub fn new(to: &Path) -> io::Result<Self> {
         let name = to.file_name().unwrap_or_default().to_string_lossy();
         let part = to.with_file_name(format!(".{name}.{}.part", std::process::id()));
-        Ok(Self { zip: ZipWriter::new(File::create(&part)?), part, to: to.into() })
+        Ok(Self { zip: Some(ZipWriter::new(File::create(&part)?)), part, to: to.into() })
     }
 }
 
 impl Sink for Archive {
     fn put(&mut self, path: &str, bytes: &[u8]) -> io::Result<()> {
+        let Some(zip) = &mut self.zip else { return Ok(()) };
         let plain = SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
-        self.zip
-            .start_file(path, plain.last_modified_time(zip::DateTime::default()))
-            .map_err(io::Error::other)?;
-        self.zip.write_all(bytes)
+        zip.start_file(path, plain.last_modified_time(zip::DateTime::default())).map_err(io::Error::other)?;
+        zip.write_all(bytes)
     }
 
-    fn finish(self: Box<Self>) -> io::Result<()> {
-        let Self { zip, part, to } = *self;
-        zip.finish().map_err(io::Error::other)?.sync_all()?;
-        std::fs::rename(part, to)
+    fn finish(mut self: Box<Self>) -> io::Result<()> {
+        if let Some(zip) = self.zip.take() {
+            zip.finish().map_err(io::Error::other)?.sync_all()?;
+        }
+        std::fs::rename(&self.part, &self.to)
     }
 }
 
-/// Several at once: the same package as a folder and as an archive.
-impl Sink for Vec<Box<dyn Sink>> {
-    fn put(&mut self, path: &str, bytes: &[u8]) -> io::Result<()> {
-        self.iter_mut().try_for_each(|s| s.put(path, bytes))
+impl Drop for Archive {
+    fn drop(&mut self) {
+        // What is whole has its own name.
+        let _ = std::fs::remove_file(&self.part);
     }
+}
 
-    fn finish(self: Box<Self>) -> io::Result<()> {
-        self.into_iter().try_for_each(|s| s.finish())
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_not_ended_leaves_nothing_behind() {
+        let dir = tempfile::tempdir().unwrap();
+        let begin = |ends: bool| {
+            let mut all: [Box<dyn Sink>; 2] = [
+                Box::new(Folder::new(&dir.path().join("p")).unwrap()),
+                Box::new(Archive::new(&dir.path().join("p.zip")).unwrap()),
+            ];
+            all.iter_mut().for_each(|s| s.put("a/b/c.txt", b"x").unwrap());
+            all.into_iter().filter(|_| ends).for_each(|s| s.finish().unwrap());
+        };
+        begin(false);
+        assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 0);
+        begin(true);
+        assert_eq!(std::fs::read(dir.path().join("p/a/b/c.txt")).unwrap(), b"x");
+        assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 2);
     }
 }

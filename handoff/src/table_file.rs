@@ -1,5 +1,6 @@
 //! A look as a file of a table: made, written, read back.
 
+use crate::plan::plain_name;
 use lantern_core::bake::{self, Bake};
 use lantern_core::colour::Encoding;
 use lantern_core::graph::{Program, plain};
@@ -43,6 +44,17 @@ impl Format {
             Self::Spi1d => "spi1d",
             Self::Spi3d => "spi3d",
             Self::Hald => "hald",
+        }
+    }
+
+    /// What it is, for people who choose one.
+    pub fn says(self) -> &'static str {
+        match self {
+            Self::Cube => "Cube LUT specification 1.0",
+            Self::Clf => "Common LUT Format (SMPTE ST 2136-1): formulas stay formulas",
+            Self::Spi1d => "one curve for each channel",
+            Self::Spi3d => "one 3D table over 0..1",
+            Self::Hald => "a picture that holds a 3D table (PNG of 16 bit)",
         }
     }
 
@@ -104,6 +116,22 @@ pub struct TableFile {
     pub table: Table,
     /// What somebody who gets it has to know, in sentences.
     pub says: Vec<String>,
+}
+
+impl Wanted<'_> {
+    /// The name of its file: what it is of, what it takes and gives by `way`, its size, and its range where that is not the
+    /// usual one.
+    pub fn file_name(&self, version: Option<i32>, way: [&str; 2]) -> String {
+        let [from, to] = way.map(|e| {
+            let stem = std::path::Path::new(e).file_stem().and_then(|s| s.to_str());
+            plain_name(stem.unwrap_or(e), "encoding")
+        });
+        let look = plain_name(self.look, "look");
+        let version = version.map_or(String::new(), |v| format!("_v{v}"));
+        let legal = if self.range == Range::Legal { "_legal" } else { "" };
+        let hald = if self.format == Format::Hald { "_hald" } else { "" };
+        format!("{look}{version}_{from}_to_{to}_{}{legal}{hald}.{}", self.size, self.format.ending())
+    }
 }
 
 /// Why a file cannot be made.
@@ -267,6 +295,19 @@ mod tests {
             file.in_full_range(Range::Legal).unwrap().apply(&mut full);
             assert!(full[0].iter().zip([0.0, 0.5, 1.0]).all(|(a, b)| (a - b).abs() < 1e-4), "{full:?}");
         }
+    }
+
+    #[test]
+    fn a_file_name_holds_no_path_and_says_what_the_table_is() {
+        let e = Encoding::find("acescct").unwrap();
+        let of = |look, format, size, range| Wanted { look, from: &e, to: &e, format, size, range };
+        let dusk = of("Harbour Dusk", Format::Cube, 33, Range::Full);
+        assert_eq!(
+            dusk.file_name(Some(3), ["acescct", "rec709"]),
+            "harbour-dusk_v3_acescct_to_rec709_33.cube"
+        );
+        let odd = of("../../ß", Format::Clf, 65, Range::Legal);
+        assert_eq!(odd.file_name(None, ["../a/My Camera.json", "pq"]), "look_my-camera_to_pq_65_legal.clf");
     }
 
     #[test]

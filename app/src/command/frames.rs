@@ -38,7 +38,8 @@ pub struct Frames {
     /// Only frames with these numbers, as 1001-1240 or 7.
     #[arg(long = "frames", value_name = "A-B", value_parser = parse_frames)]
     numbers: Option<RangeInclusive<u32>>,
-    /// One part of all, so that several machines share the work: 3/20 is the third of twenty. With --resume.
+    /// One part of all, so that several machines share the work: 3/20 is the third of twenty. What a part made before
+    /// and is still right is kept, as with --resume.
     #[arg(long, value_name = "I/N", value_parser = parse_part)]
     part: Option<Part>,
     /// Keep what was made before and is still right. Notes of what results were made of lie in a hidden folder beside them.
@@ -96,15 +97,21 @@ impl Frames {
         &self.out
     }
 
+    /// Every picture that comes in, in order.
+    fn sources(&self) -> Outcome<Vec<PathBuf>> {
+        let mut all = Vec::new();
+        for given in &self.pictures {
+            all.extend(expanded(given)?);
+        }
+        Ok(all)
+    }
+
     /// The pictures that go into one movie, in order.
     pub fn of_movie(&self) -> Outcome<Vec<PathBuf>> {
         if self.part.is_some() || self.ending.is_some() {
             return Err(Failure("a movie is made in one part, and its name says its format".into()));
         }
-        let mut sources = Vec::new();
-        for given in &self.pictures {
-            sources.extend(expanded(given)?);
-        }
+        let mut sources = self.sources()?;
         if let Some(range) = &self.numbers {
             sources.retain(|s| range.contains(&number(s)));
         }
@@ -117,10 +124,7 @@ impl Frames {
     /// Every picture with the file that it becomes. Errors where a source would be written over, where two results would
     /// have one name, and where a result has no format that is written.
     pub fn ways(&self) -> Outcome<Vec<Way>> {
-        let mut sources = Vec::new();
-        for given in &self.pictures {
-            sources.extend(expanded(given)?);
-        }
+        let sources = self.sources()?;
         let pattern = Pattern::of(&self.out);
         let folder = pattern.is_none() && (sources.len() > 1 || self.out.is_dir());
         if self.ending.is_some() && !folder {
@@ -162,12 +166,12 @@ impl Frames {
     /// is still right is kept. A picture that fails is said, and the others are made.
     pub fn each(&self, to: Option<&Encoding>, key: &str, work: impl Fn(&mut Frame, &Path)) -> Outcome<()> {
         let ways = self.ways()?;
-        if let [way] = ways.as_slice() {
+        let kept = Kept { key, noted: self.resume || self.part.is_some(), anew: self.anew };
+        if let ([way], false) = (ways.as_slice(), kept.noted) {
             let mut frame = files::frame(&way.from)?;
             work(&mut frame, &way.from);
             return files::write(&way.to, &files::encode(&way.to, &frame, to)?);
         }
-        let kept = Kept { key, noted: self.resume || self.part.is_some(), anew: self.anew };
         let progress = Mutex::new(Progress::new(ways.len()));
         let failed = AtomicUsize::new(0);
         let fail = |e: &Failure| {

@@ -4,6 +4,7 @@ use super::encoding;
 use super::frames::{Frames, Progress, number};
 use super::movie::{self, Movie};
 use crate::files::{self, Failure, Outcome};
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
 use lantern_core::colour::Encoding;
@@ -11,35 +12,15 @@ use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
 use lantern_core::table::{KeptTable, Table};
 use lantern_core::texture::FrameGeometry;
-use lantern_handoff::table_file::{self, Wanted};
+use lantern_handoff::table_file::{self, Format, Wanted};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 
-/// A table format.
-#[derive(Clone, Copy, ValueEnum)]
-enum Format {
-    /// .cube, Cube LUT specification 1.0.
-    Cube,
-    /// .clf, Common LUT Format (SMPTE ST 2136-1): formulas stay formulas.
-    Clf,
-    /// .spi1d: one curve for each channel.
-    Spi1d,
-    /// .spi3d: one 3D table over 0..1.
-    Spi3d,
-    /// A picture that holds a 3D table (HaldCLUT, PNG of 16 bit).
-    Hald,
-}
-
-impl Format {
-    fn of(self) -> table_file::Format {
-        match self {
-            Self::Cube => table_file::Format::Cube,
-            Self::Clf => table_file::Format::Clf,
-            Self::Spi1d => table_file::Format::Spi1d,
-            Self::Spi3d => table_file::Format::Spi3d,
-            Self::Hald => table_file::Format::Hald,
-        }
-    }
+/// The formats by their words, with what each is.
+fn formats() -> impl TypedValueParser<Value = Format> {
+    let words = Format::ALL.map(|f| PossibleValue::new(f.id()).help(f.says()));
+    PossibleValuesParser::new(words)
+        .map(|word| Format::ALL.into_iter().find(|f| f.id() == word).unwrap_or_default())
 }
 
 /// The range of code values.
@@ -81,7 +62,7 @@ pub struct Bake {
     #[arg(long, default_value_t = 33, value_parser = parse_size)]
     size: usize,
     /// File format.
-    #[arg(long, value_enum, default_value_t = Format::Cube)]
+    #[arg(long, value_parser = formats(), default_value = "cube")]
     format: Format,
     /// Range of the code values that go in and come out.
     #[arg(long, value_enum, default_value_t = Range::Full)]
@@ -119,7 +100,7 @@ impl Bake {
             look: &look.name,
             from: &from,
             to: &to,
-            format: self.format.of(),
+            format: self.format,
             size: self.size,
             range: self.range.of(),
         };

@@ -149,7 +149,7 @@ pub async fn create(
             failure: String::new(),
             report: String::new(),
             table_hash: None,
-            file_name: handoff::file_name(&document.name, body.version, way, body.size, format, range),
+            file_name: wanted.file_name(Some(body.version), way),
             made_at: now(),
             format: format.id().into(),
             code_range: range.id().into(),

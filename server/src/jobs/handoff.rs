@@ -13,7 +13,7 @@ use lantern_core::colour::Encoding;
 use lantern_core::graph::Program;
 use lantern_core::look::{Look, Path};
 use lantern_handoff::plan;
-use lantern_handoff::table_file::{self, Format, Range, Wanted};
+use lantern_handoff::table_file::{self, Wanted};
 
 /// The widest picture that a table is proven on.
 const PROOF_WIDTH: u32 = 960;
@@ -127,40 +127,7 @@ fn probe(studio: &Studio, shot: &Shot, from: &Encoding) -> ApiResult<Probe> {
     Ok(Probe { name: shot.name.clone(), picture: true, pixels, width: proxy.picture.width() })
 }
 
-/// A file name that says what the table is: letters, digits and hyphens of the look's name, version, encodings, size, and range
-/// where it is not the usual one.
-pub fn file_name(
-    look: &str,
-    version: i32,
-    way: [&str; 2],
-    size: i32,
-    format: Format,
-    range: Range,
-) -> String {
-    let [from, to] = way;
-    let legal = if range == Range::Legal { "_legal" } else { "" };
-    let hald = if format == Format::Hald { "_hald" } else { "" };
-    format!("{}_v{version}_{from}_to_{to}_{size}{legal}{hald}.{}", plain_name(look), format.ending())
-}
-
 /// A name's letters and digits, with hyphens between its words.
 pub fn plain_name(look: &str) -> String {
     plan::plain_name(look, "look")
-}
-
-#[cfg(test)]
-mod tests {
-    use super::{Format, Range, file_name};
-
-    #[test]
-    fn a_file_name_holds_no_path_and_says_what_the_table_is() {
-        assert_eq!(
-            file_name("Harbour Dusk", 3, ["acescct", "rec709"], 33, Format::Cube, Range::Full),
-            "harbour-dusk_v3_acescct_to_rec709_33.cube"
-        );
-        assert_eq!(
-            file_name("../../ß", 1, ["camera", "pq"], 65, Format::Clf, Range::Legal),
-            "look_v1_camera_to_pq_65_legal.clf"
-        );
-    }
 }
