@@ -7,7 +7,6 @@ mod handoff;
 mod inspect;
 mod kept;
 mod matching;
-mod movie;
 mod read;
 mod table;
 mod unpick;

@@ -4,6 +4,8 @@ use crate::table_file::Range;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
+use std::io::Read;
+use std::path::Path;
 
 /// Its name in a package.
 pub const NAME: &str = "manifest.json";
@@ -110,9 +112,38 @@ impl FileOf {
     }
 }
 
+impl FileOf {
+    /// The same of what a file on disk holds.
+    pub fn of_file(path: &str, receiver: &str, is: &str, file: &Path) -> std::io::Result<Self> {
+        let (length, [blake3, sha256]) = hashes(std::fs::File::open(file)?)?;
+        Ok(Self { length, blake3, sha256, ..Self::new(path, receiver, is, &[]) })
+    }
+}
+
+/// The length of what is read, and its BLAKE3 and SHA-256 in hexadecimal.
+pub fn hashes(mut from: impl Read) -> std::io::Result<(u64, [String; 2])> {
+    let (mut blake3, mut sha256, mut length) = (blake3::Hasher::new(), Sha256::new(), 0);
+    let mut piece = vec![0; 1 << 20];
+    loop {
+        match from.read(&mut piece)? {
+            0 => break,
+            n => {
+                blake3.update(&piece[..n]);
+                sha256.update(&piece[..n]);
+                length += n as u64;
+            }
+        }
+    }
+    Ok((length, [blake3.finalize().to_hex().to_string(), hexadecimal(&sha256.finalize())]))
+}
+
+fn hexadecimal(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}
+
 /// SHA-256 (FIPS 180-4), in hexadecimal.
 pub fn sha256(bytes: &[u8]) -> String {
-    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
+    hexadecimal(&Sha256::digest(bytes))
 }
 
 #[cfg(test)]
@@ -122,5 +153,9 @@ mod tests {
         // FIPS 180-4, the example of one block: "abc".
         let want = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad";
         assert_eq!(super::sha256(b"abc"), want);
+        let dir = tempfile::tempdir().unwrap();
+        std::fs::write(dir.path().join("a"), "abc").unwrap();
+        let of = super::FileOf::of_file("p", "r", "i", &dir.path().join("a")).unwrap();
+        assert_eq!(of, super::FileOf::new("p", "r", "i", b"abc"));
     }
 }

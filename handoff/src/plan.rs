@@ -1,5 +1,6 @@
 //! A delivery plan: who receives what.
 
+use crate::movie;
 use crate::table_file::{Format, Range, SIZES};
 use lantern_formats::registry::{self, PictureFormat};
 use schemars::JsonSchema;
@@ -12,6 +13,10 @@ pub const PLAN_VERSION: u32 = 1;
 pub const MOST_RECEIVERS: usize = 40;
 /// See [`MOST_RECEIVERS`].
 pub const MOST_DELIVERIES: usize = 40;
+/// The most displays of a configuration.
+const MOST_DISPLAYS: usize = 20;
+/// The longest name, in characters.
+const MOST_NAME: usize = 80;
 
 /// Who receives what of a look.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -62,6 +67,20 @@ pub enum Delivery {
         /// The ending of the format: png, tiff, exr or dpx.
         format: String,
         /// The encoding of the stills.
+        to: String,
+    },
+    /// Every graded frame of each shot that has more than one, with its trim and texture.
+    Frames {
+        /// The ending of the format: png, tiff, exr or dpx.
+        format: String,
+        /// The encoding of the frames.
+        to: String,
+    },
+    /// A review movie of each shot that has more than one frame, with its trim and texture.
+    Movies {
+        /// The ending of the format: mp4, mov or mkv.
+        format: String,
+        /// The encoding of the movies, which they are tagged with.
         to: String,
     },
     /// The trim of each shot as an ASC CDL on ACEScct.
@@ -118,27 +137,31 @@ impl Plan {
 
     /// The same from JSON that was read.
     pub fn from_value(value: serde_json::Value) -> Result<Self, PlanError> {
+        let plan = Self::draft(value)?;
+        plan.check()?;
+        Ok(plan)
+    }
+
+    /// The same of one that is still being made.
+    pub fn draft(value: serde_json::Value) -> Result<Self, PlanError> {
         if let Some(version) = value["version"].as_u64().filter(|v| *v > u64::from(PLAN_VERSION)) {
             return Err(PlanError::Later(version));
         }
         let plan: Self = serde_json::from_value(value).map_err(|e| PlanError::Shape(e.to_string()))?;
-        plan.check()?;
+        plan.check_draft()?;
         Ok(plan)
     }
 
     /// Refuses what no package can be made of.
     pub fn check(&self) -> Result<(), PlanError> {
-        let shape = |why: &str| Err(PlanError::Shape(why.into()));
+        self.check_draft()?;
         if self.receivers.is_empty() {
-            return shape("nobody receives anything");
-        }
-        if self.receivers.len() > MOST_RECEIVERS {
-            return shape("it has more than 40 receivers");
+            return Err(PlanError::Shape("nobody receives anything".into()));
         }
         for r in &self.receivers {
             let fail = |why: String| Err(PlanError::Delivery { receiver: r.name.clone(), why });
-            if r.name.trim().is_empty() || r.name.chars().count() > 80 {
-                return shape("a receiver has a name of 1 to 80 characters");
+            if r.name.trim().is_empty() {
+                return Err(PlanError::Shape("a receiver has no name".into()));
             }
             let folder = plain_name(&r.name, "receiver");
             if self.receivers.iter().any(|o| !std::ptr::eq(o, r) && plain_name(&o.name, "receiver") == folder)
@@ -147,42 +170,88 @@ impl Plan {
                     "another receiver would have the same folder “{folder}”: give one another name"
                 ));
             }
-            if r.deliveries.is_empty() || r.deliveries.len() > MOST_DELIVERIES {
-                return fail(format!(
-                    "1 to {MOST_DELIVERIES} deliveries are made, not {}",
-                    r.deliveries.len()
-                ));
+            if r.deliveries.is_empty() {
+                return fail("nothing is delivered".into());
             }
-            for d in &r.deliveries {
-                match d {
-                    Delivery::Table { size, .. } if !SIZES.contains(size) => {
-                        return fail(format!(
-                            "a table is written with 17, 33 or 65 points on a side, not {size}"
-                        ));
-                    }
-                    Delivery::Configuration { displays, .. } if !(1..=20).contains(&displays.len()) => {
-                        return fail(format!("a configuration has 1 to 20 displays, not {}", displays.len()));
-                    }
-                    Delivery::Configuration { size, .. } if !SIZES.contains(size) => {
-                        return fail(format!(
-                            "a table is written with 17, 33 or 65 points on a side, not {size}"
-                        ));
-                    }
-                    Delivery::Stills { format, .. } if written(format).is_none() => {
-                        return fail(format!(
-                            "pictures are not written as “{format}”: png, tiff, exr and dpx are"
-                        ));
-                    }
-                    Delivery::Corrections { form }
-                        if lantern_formats::cdl::Form::of_extension(form).is_none() =>
-                    {
-                        return fail(format!("corrections are written as cc, ccc or cdl, not as “{form}”"));
-                    }
-                    _ => {}
-                }
+            if r.deliveries
+                .iter()
+                .any(|d| matches!(d, Delivery::Configuration { displays, .. } if displays.is_empty()))
+            {
+                return fail("a colour configuration has at least one display".into());
             }
         }
         Ok(())
+    }
+
+    /// Refuses what cannot stand even in a plan that is still being made: one that nobody receives anything of yet, say, can.
+    pub fn check_draft(&self) -> Result<(), PlanError> {
+        let shape = |why: String| Err(PlanError::Shape(why));
+        let plain = |text: &str| text.chars().count() <= MOST_NAME && !text.chars().any(char::is_control);
+        if !plain(&self.name) || self.receivers.iter().any(|r| !plain(&r.name)) {
+            return shape(format!("a name has up to {MOST_NAME} characters on one line"));
+        }
+        if self.receivers.len() > MOST_RECEIVERS {
+            return shape(format!("it has more than {MOST_RECEIVERS} receivers"));
+        }
+        for r in &self.receivers {
+            let fail = |why: String| PlanError::Delivery { receiver: r.name.clone(), why };
+            if r.deliveries.len() > MOST_DELIVERIES {
+                return Err(fail(format!(
+                    "up to {MOST_DELIVERIES} deliveries are made, not {}",
+                    r.deliveries.len()
+                )));
+            }
+            r.deliveries.iter().try_for_each(Delivery::check).map_err(fail)?;
+        }
+        Ok(())
+    }
+
+    /// Every name of an encoding in it, to be changed where it has another name elsewhere.
+    pub fn encodings_mut(&mut self) -> impl Iterator<Item = &mut String> {
+        self.receivers.iter_mut().flat_map(|r| &mut r.deliveries).flat_map(Delivery::encodings_mut)
+    }
+}
+
+impl Delivery {
+    /// Refuses what is not made of a look, with the reason.
+    fn check(&self) -> Result<(), String> {
+        let size = match self {
+            Self::Table { size, .. } | Self::Configuration { size, .. } => Some(size),
+            _ => None,
+        };
+        if let Some(size) = size.filter(|s| !SIZES.contains(s)) {
+            return Err(format!("a table is written with 17, 33 or 65 points on a side, not {size}"));
+        }
+        if let Self::Configuration { displays, .. } = self
+            && displays.len() > MOST_DISPLAYS
+        {
+            return Err(format!(
+                "a configuration has up to {MOST_DISPLAYS} displays, not {}",
+                displays.len()
+            ));
+        }
+        match self {
+            Self::Stills { format, .. } | Self::Frames { format, .. } if written(format).is_none() => {
+                Err(format!("pictures are not written as “{format}”: png, tiff, exr and dpx are"))
+            }
+            Self::Movies { format, .. } if !movie::is_ending(format) => {
+                Err(format!("movies are not written as “{format}”: mp4, mov and mkv are"))
+            }
+            Self::Corrections { form } if lantern_formats::cdl::Form::of_extension(form).is_none() => {
+                Err(format!("corrections are written as cc, ccc or cdl, not as “{form}”"))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Every name of an encoding in it.
+    fn encodings_mut(&mut self) -> Vec<&mut String> {
+        match self {
+            Self::Table { from, to, .. } => vec![from, to],
+            Self::Stills { to, .. } | Self::Frames { to, .. } | Self::Movies { to, .. } => vec![to],
+            Self::Configuration { displays, .. } => displays.iter_mut().collect(),
+            Self::Look | Self::Corrections { .. } => Vec::new(),
+        }
     }
 }
 

@@ -1,6 +1,6 @@
 //! A package held against its manifest, anywhere, without the server.
 
-use crate::manifest::{MANIFEST_VERSION, Manifest, NAME, sha256};
+use crate::manifest::{MANIFEST_VERSION, Manifest, NAME, hashes};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -8,9 +8,9 @@ use std::io::Read;
 use std::path::{Component, Path};
 use zip::ZipArchive;
 
-/// The longest manifest and the largest file that are read, and the most files.
-const MOST_MANIFEST: u64 = 64 << 20;
-const MOST_FILE: u64 = 8 << 30;
+/// The longest manifest and the largest file that are read whole, and the most files.
+const MOST_MANIFEST: u64 = 256 << 20;
+const MOST_FILE: u64 = 1 << 30;
 const MOST_FILES: usize = 200_000;
 /// The deepest folders of a package.
 const MOST_DEPTH: usize = 8;
@@ -72,19 +72,22 @@ impl Source {
         Ok(names)
     }
 
+    /// Gives a file to what reads it.
+    fn open_file<T>(
+        &mut self,
+        name: &str,
+        read: impl FnOnce(&mut dyn Read) -> std::io::Result<T>,
+    ) -> Result<T, String> {
+        let found = match self {
+            Self::Folder(at) => read(&mut File::open(at.join(name)).map_err(|e| e.to_string())?),
+            Self::Archive(zip) => read(&mut zip.by_name(name).map_err(|e| e.to_string())?),
+        };
+        found.map_err(|e| e.to_string())
+    }
+
     fn read(&mut self, name: &str, most: u64) -> Result<Vec<u8>, String> {
         let mut bytes = Vec::new();
-        let read = |from: &mut dyn Read, bytes: &mut Vec<u8>| from.take(most + 1).read_to_end(bytes);
-        match self {
-            Self::Folder(at) => {
-                let mut file = File::open(at.join(name)).map_err(|e| e.to_string())?;
-                read(&mut file, &mut bytes).map_err(|e| e.to_string())?;
-            }
-            Self::Archive(zip) => {
-                let mut entry = zip.by_name(name).map_err(|e| e.to_string())?;
-                read(&mut entry, &mut bytes).map_err(|e| e.to_string())?;
-            }
-        }
+        self.open_file(name, |from| from.take(most + 1).read_to_end(&mut bytes))?;
         if bytes.len() as u64 > most {
             Err(format!("it is longer than {} MB", most >> 20))
         } else {
@@ -158,25 +161,22 @@ pub fn verify(package: &Path) -> Result<Verified, String> {
             Some(1) => {}
             Some(_) => found.faults.push(format!("{} stands twice in it", shown(&file.path))),
         }
-        match source.read(&file.path, MOST_FILE) {
+        // No further than the manifest says: what is longer is wrong, however long it is.
+        let read = source.open_file(&file.path, |from| hashes(from.take(file.length.saturating_add(1))));
+        match read {
             Err(e) => found.faults.push(format!("{} cannot be read: {e}", shown(&file.path))),
-            Ok(bytes) if bytes.len() as u64 != file.length => {
+            Ok((length, hashes)) => {
                 let path = shown(&file.path);
-                found.faults.push(format!(
-                    "{path} has {} bytes; the manifest says {}",
-                    bytes.len(),
-                    file.length
-                ));
-            }
-            Ok(bytes) => {
-                let same =
-                    blake3::hash(&bytes).to_hex().as_str() == file.blake3 && sha256(&bytes) == file.sha256;
-                if same {
+                if length != file.length {
+                    let by = if length < file.length { "shorter" } else { "longer" };
+                    found.faults.push(format!(
+                        "{path} is {by} than the {} bytes that the manifest says",
+                        file.length
+                    ));
+                } else if hashes == [file.blake3.as_str(), &file.sha256] {
                     found.sound += 1;
                 } else {
-                    found
-                        .faults
-                        .push(format!("{} was altered: its bytes have another hash", shown(&file.path)));
+                    found.faults.push(format!("{path} was altered: its bytes have another hash"));
                 }
             }
         }

@@ -57,6 +57,7 @@ impl Data {
         })?;
         // Nobody else has the folder: what no row names now belongs to nobody.
         let used = store.with(|c| store::productions::Media::still_used(c))?;
+        media.keep_workshops(&store.with(|c| store::packages::PackageRow::undone(c))?)?;
         match media.keep_only(&used)? {
             0 => {}
             gone => tracing::info!("{gone} files that belonged to nothing were taken away"),
@@ -85,6 +86,7 @@ pub fn serve(
         let jobs = web::Data::new(jobs::Jobs::default());
         data.lock.say(&format!("http://{address}")).map_err(std::io::Error::other)?;
         jobs::handoff::resume(&studio, &jobs).map_err(std::io::Error::other)?;
+        jobs::package::resume(&studio, &jobs).map_err(std::io::Error::other)?;
         let folders = web::Data::new(folders);
         let store = web::Data::new(data.store.clone());
         let demo = web::Data::new((demo, data));

@@ -7,12 +7,12 @@ use clap::builder::PossibleValuesParser;
 use lantern_core::colour::Encoding;
 use lantern_formats::frame::Frame;
 use lantern_formats::registry;
+use lantern_handoff::pipeline::pipeline;
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
 use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::mpsc::sync_channel;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -179,42 +179,35 @@ impl Frames {
             eprintln!("dusky-lantern: {e}");
         };
         let one_more = || progress.lock().unwrap_or_else(PoisonError::into_inner).one_more();
-        std::thread::scope(|scope| {
-            let (read, to_work) = sync_channel::<(&Way, String, Frame)>(1);
-            let (worked, to_write) = sync_channel::<(&Way, String, Frame)>(1);
-            scope.spawn(|| {
-                let read = read;
-                for way in &ways {
-                    match kept.needed(way).and_then(|n| n.map(|(key, frame)| Ok((key, frame?))).transpose()) {
-                        Err(e) => fail(&e),
-                        Ok(None) => one_more(),
-                        // The others ended: there is nobody left to work for.
-                        Ok(Some((key, frame))) => {
-                            if read.send((way, key, frame)).is_err() {
-                                return;
-                            }
-                        }
-                    }
+        let read =
+            |way| match kept.needed(way).and_then(|n| n.map(|(key, frame)| Ok((key, frame?))).transpose()) {
+                Err(e) => {
+                    fail(&e);
+                    None
                 }
-            });
-            scope.spawn(|| {
-                for (way, key, frame) in to_write {
-                    let bytes = files::encode(&way.to, &frame, to);
-                    drop(frame);
-                    match bytes.and_then(|b| kept.write(way, &key, &b)) {
-                        Err(e) => fail(&e),
-                        Ok(()) => one_more(),
-                    }
+                Ok(None) => {
+                    one_more();
+                    None
                 }
-            });
-            for (way, key, mut frame) in to_work {
-                work(&mut frame, &way.from);
-                if worked.send((way, key, frame)).is_err() {
-                    break;
-                }
+                Ok(Some((key, frame))) => Some((way, key, frame)),
+            };
+        let write = |(way, key, frame): (&Way, String, Frame)| {
+            let bytes = files::encode(&way.to, &frame, to);
+            drop(frame);
+            match bytes.and_then(|b| kept.write(way, &key, &b)) {
+                Err(e) => fail(&e),
+                Ok(()) => one_more(),
             }
-            drop(worked);
-        });
+        };
+        pipeline(
+            ways.iter(),
+            read,
+            |(way, key, mut frame)| {
+                work(&mut frame, &way.from);
+                (way, key, frame)
+            },
+            write,
+        );
         progress.lock().unwrap_or_else(PoisonError::into_inner).end();
         match failed.into_inner() {
             0 => Ok(()),
@@ -255,8 +248,13 @@ fn check(ways: &[Way]) -> Outcome<()> {
     Ok(())
 }
 
+/// Whether a name stands for the frames of a sequence.
+pub fn is_pattern(given: &Path) -> bool {
+    Pattern::of(given).is_some_and(|_| !given.exists())
+}
+
 /// What is given as a picture: itself, the pictures of a folder in order, or the frames of a sequence in order.
-fn expanded(given: &Path) -> Outcome<Vec<PathBuf>> {
+pub fn expanded(given: &Path) -> Outcome<Vec<PathBuf>> {
     let about = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", given.display()));
     let listed = |folder: &Path| -> Outcome<Vec<PathBuf>> {
         let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };

@@ -1,8 +1,9 @@
 //! deliver, verify and identify: packages, and files that come back.
 
+use super::frames::{expanded, is_pattern};
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
-use lantern_core::colour::Encoding;
+use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::look::{Look, Path as Steps};
 use lantern_formats::registry::TABLES;
 use lantern_handoff::identify::{Identified, Kinship, Known, identify};
@@ -47,9 +48,11 @@ struct Beside {
     look: Option<PathBuf>,
     camera: Option<String>,
     pictures: Vec<PictureOf>,
+    /// Profiles of cameras by the names that the plan has for them, as the page writes them.
+    profiles: HashMap<String, CameraProfile>,
 }
 
-/// A picture that a plan's file names.
+/// A shot that a plan's file names: a picture, the frames of a sequence as sea.%04d.exr, or a folder of them.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct PictureOf {
@@ -60,6 +63,9 @@ struct PictureOf {
     trim: Option<PathBuf>,
     #[serde(default)]
     name: Option<String>,
+    /// Frames a second, for a movie.
+    #[serde(default)]
+    rate: Option<f64>,
 }
 
 impl Deliver {
@@ -69,7 +75,7 @@ impl Deliver {
             .map_err(|e| fail(&format!("this is not JSON: {e}")))?;
         let mut beside = serde_json::Map::new();
         if let Some(object) = value.as_object_mut() {
-            for name in ["look", "camera", "pictures"] {
+            for name in ["look", "camera", "pictures", "profiles"] {
                 beside.extend(object.remove(name).map(|v| (name.to_owned(), v)));
             }
         }
@@ -91,6 +97,11 @@ impl Deliver {
         };
         let camera = self.camera.as_ref().or(beside.camera.as_ref());
         let encoding = |name: &str| match (name, camera) {
+            // What is said on the command line goes before what stands in the file.
+            _ if !(name == "camera" && camera.is_some()) && beside.profiles.contains_key(name) => {
+                let own = beside.profiles[name].encoding().map_err(|e| e.to_string())?;
+                Ok(Encoding { id: name.into(), ..own })
+            }
             ("camera", Some(camera)) => encoding_of(camera).map_err(|e| e.0),
             ("camera", None) => Err("the plan speaks of the camera: say which with --camera".into()),
             _ => encoding_of(name).map_err(|e| e.0),
@@ -101,12 +112,28 @@ impl Deliver {
         } else {
             Box::new(Folder::new(&self.out).map_err(|e| Failure(format!("{}: {e}", self.out.display())))?)
         };
-        let cameras = match camera.map(|c| encoding_of(c)).transpose()? {
-            Some(e) => vec![(e.name.clone(), e)],
-            None => Vec::new(),
-        };
+        let camera = camera.map(|c| encoding_of(c)).transpose()?;
+        let mut cameras: Vec<(String, Encoding)> = camera.map(|e| (e.name.clone(), e)).into_iter().collect();
+        for profile in beside.profiles.values() {
+            let encoding = profile.encoding().map_err(|e| Failure(e.to_string()))?;
+            if !cameras.iter().any(|(_, e)| e.same_codes(&encoding)) {
+                cameras.push((profile.name.clone(), encoding));
+            }
+        }
+        // In the same order however they are read.
+        cameras.sort_by(|a, b| a.0.cmp(&b.0));
         let (plan, look, shots) = (&plan, &look, &shots[..]);
-        let order = Order { plan, look, version: None, shots, cameras: &cameras, encoding: &encoding };
+        let aside = self.out.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let order = Order {
+            plan,
+            look,
+            version: None,
+            shots,
+            without: &[],
+            cameras: &cameras,
+            encoding: &encoding,
+            folder: aside,
+        };
         let shown = std::io::stderr().is_terminal();
         let progress = |share: f64| {
             if shown {
@@ -136,30 +163,54 @@ impl Deliver {
         folder: &Path,
         encoding: &dyn Fn(&str) -> Result<Encoding, String>,
     ) -> Outcome<Vec<Shot<'a>>> {
-        let shot = |path: PathBuf, name: Option<String>, by: &str, trim: Steps| -> Outcome<Shot<'a>> {
-            let stem = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-            // What is no picture is said before anything is made.
-            let facts = lantern_formats::facts::read(&files::bytes(&path)?);
-            facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
-            Ok(Shot {
-                name: name.unwrap_or(stem),
-                encoding: encoding(by).map_err(Failure)?,
-                trim,
-                frame: super::frames::number(&path),
-                read: Box::new(move || files::frame(&path).map_err(|e| e.0)),
-            })
-        };
+        let shot =
+            |given: PathBuf, name: Option<String>, by: &str, rate: f64, trim: Steps| -> Outcome<Shot<'a>> {
+                let stem = given.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+                let stem =
+                    stem.split('%').next().unwrap_or(&stem).trim_end_matches(['.', '_', '-']).to_owned();
+                let paths = expanded(&given)?;
+                // What is no picture is said before anything is made.
+                for path in paths.iter().take(1) {
+                    let facts = lantern_formats::facts::read(&files::bytes(path)?);
+                    facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+                }
+                Ok(Shot {
+                    name: name.unwrap_or(stem),
+                    encoding: encoding(by).map_err(Failure)?,
+                    trim,
+                    frames: paths.iter().map(|p| super::frames::number(p)).collect(),
+                    poster: 0,
+                    rate,
+                    read: Box::new(move |place| match paths.get(place) {
+                        Some(path) => files::frame(path).map_err(|e| e.0),
+                        None => Err("there is no such frame".into()),
+                    }),
+                    made_of: Box::new(|_| None),
+                })
+            };
         if !self.pictures.is_empty() {
             let by = self.encoding.as_deref().unwrap_or("camera");
-            return self.pictures.iter().map(|p| shot(p.clone(), None, by, Steps::default())).collect();
+            let mut given = Vec::new();
+            for p in &self.pictures {
+                // The frames of a sequence are one shot, the pictures of a folder are one each.
+                given.extend(if is_pattern(p) { vec![p.clone()] } else { expanded(p)? });
+            }
+            return given.into_iter().map(|p| shot(p, None, by, RATE, Steps::default())).collect();
         }
         let all = beside.pictures.iter().map(|p| {
             let trim = p.trim.as_ref().map(|t| trim_of(&folder.join(t))).transpose()?.unwrap_or_default();
-            shot(folder.join(&p.path), p.name.clone(), &p.encoding, trim)
+            let rate = p.rate.unwrap_or(RATE);
+            if !(0.1..=1000.0).contains(&rate) {
+                return Err(Failure(format!("{}: {rate} is no rate in frames a second", p.path.display())));
+            }
+            shot(folder.join(&p.path), p.name.clone(), &p.encoding, rate, trim)
         });
         all.collect()
     }
 }
+
+/// Frames a second where none are said.
+const RATE: f64 = 24.0;
 
 fn trim_of(path: &Path) -> Outcome<Steps> {
     let Look { path: steps, .. } = files::look(path)?;

@@ -2,7 +2,6 @@
 
 use super::encoding;
 use super::frames::{Frames, Progress, number};
-use super::movie::{self, Movie};
 use crate::files::{self, Failure, Outcome};
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, ValueEnum};
@@ -12,6 +11,7 @@ use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
 use lantern_core::table::{KeptTable, Table};
 use lantern_core::texture::FrameGeometry;
+use lantern_handoff::movie::{self, Movie};
 use lantern_handoff::table_file::{self, Format, Wanted};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
@@ -195,6 +195,8 @@ impl Render {
         say_left_out(if self.colour_only { &program } else { &graph.last });
         let mut progress = Progress::new(sources.len());
         let mut movie: Option<Movie> = None;
+        let out = self.frames.out();
+        let about = |why: String| Failure(format!("{}: {why}", out.display()));
         for source in &sources {
             let mut picture = files::picture(source)?;
             let size = [picture.width(), picture.height()];
@@ -206,12 +208,12 @@ impl Render {
             }
             let movie = match &mut movie {
                 Some(movie) => movie,
-                None => movie.insert(Movie::begin(self.frames.out(), to, size, self.rate)?),
+                None => movie.insert(Movie::begin(out, to, size, self.rate).map_err(about)?),
             };
-            movie.add(source, &picture)?;
+            movie.add(&source.display().to_string(), &picture).map_err(Failure)?;
             progress.one_more();
         }
-        movie.map_or(Ok(()), Movie::finish)?;
+        movie.map_or(Ok(()), Movie::finish).map_err(about)?;
         progress.end();
         Ok(())
     }

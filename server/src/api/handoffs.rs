@@ -10,14 +10,17 @@ use crate::store::{
     handoffs::{Handoff, SIZES, word},
     looks::{LookRow, Version},
     now,
+    packages::PackageRow,
     productions::Production,
 };
 use actix_web::{HttpResponse, web};
+use diesel::SqliteConnection;
 use lantern_core::bake::Fidelity;
 use lantern_core::graph::Program;
 use lantern_core::look::Look;
 use lantern_handoff::identify::{Identified, Known, identify as told};
 use lantern_handoff::table_file::{self, Format, Range, Wanted};
+use lantern_handoff::verify;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -222,39 +225,76 @@ pub async fn identify(
     let found = web::block(move || -> ApiResult<Identified> {
         let name: String = query.name.chars().take(200).collect();
         let table = lantern_formats::registry::read_table(&body, &name)?;
-        let (production, mut rows) = studio.store.with(|c| {
-            let production = Production::find(c, &id)?;
-            let mut rows = Vec::new();
-            for look in LookRow::of_production(c, &id)? {
-                let own = Handoff::of_look(c, &look.id)?;
-                rows.extend(own.into_iter().map(|h| (look.name.clone(), h)));
-            }
-            Ok::<_, ApiError>((production, rows))
-        })?;
-        rows.retain(|(_, h)| h.table_hash.is_some());
-        rows.sort_by_key(|(_, h)| std::cmp::Reverse(h.made_at));
-        let (mut known, mut held) = (Vec::new(), 0);
-        for (look, h) in rows.into_iter().take(MOST_KNOWN) {
-            let Some(hash) = h.table_hash else { continue };
-            // One whose file is lost, or broken, is none that a file could be.
-            let Ok(bytes) = studio.media.read(&hash) else { continue };
-            let Ok(table) = lantern_formats::registry::read_table(&bytes, &h.file_name) else { continue };
-            held += table.weight();
-            if held > MOST_HELD {
-                break;
-            }
-            let encoding = |id: &str| studio.store.with(|c| production.encoding(c, id)).ok();
-            let name = format!("{look}, version {}: {}", h.version, h.file_name);
-            known.push(Known {
-                name,
-                hash,
-                table,
-                from: encoding(&h.from_encoding),
-                to: encoding(&h.to_encoding),
-            });
-        }
         let hash = blake3::hash(&body).to_hex().to_string();
-        Ok(told(&table, &hash, &known))
+        Ok(told(&table, &hash, &known(&studio, &id)?))
     });
     Ok(web::Json(found.await??))
+}
+
+/// A table that left, and where its bytes are.
+struct Left {
+    name: String,
+    file_name: String,
+    /// The hash of the table, or of the package that it is in.
+    kept: String,
+    /// Its path in the package.
+    within: Option<(String, String)>,
+    from: String,
+    to: String,
+    made_at: i64,
+}
+
+/// Every table that left a production, in handoffs and in packages, newest first.
+fn left(c: &mut SqliteConnection, production: &ProductionId) -> ApiResult<Vec<Left>> {
+    let mut all = Vec::new();
+    for look in LookRow::of_production(c, production)? {
+        for h in Handoff::of_look(c, &look.id)? {
+            let Some(kept) = h.table_hash else { continue };
+            let name = format!("{}, version {}: {}", look.name, h.version, h.file_name);
+            let (from, to) = (h.from_encoding, h.to_encoding);
+            all.push(Left { name, file_name: h.file_name, kept, within: None, from, to, made_at: h.made_at });
+        }
+        for p in PackageRow::of_look(c, &look.id)? {
+            let (Some(manifest), Some(kept)) = (p.manifest(), p.archive_hash) else { continue };
+            for file in manifest.files {
+                let Some(table) = file.table else { continue };
+                let file_name = file.path.rsplit('/').next().unwrap_or_default().to_owned();
+                all.push(Left {
+                    name: format!("{}, version {}: {}, in {}", look.name, p.version, file.path, p.file_name),
+                    file_name,
+                    kept: kept.clone(),
+                    within: Some((file.path, file.blake3)),
+                    from: table.from,
+                    to: table.to,
+                    made_at: p.made_at,
+                });
+            }
+        }
+    }
+    all.sort_by_key(|l| std::cmp::Reverse(l.made_at));
+    all.truncate(MOST_KNOWN);
+    Ok(all)
+}
+
+/// The tables that a file may be.
+fn known(studio: &Studio, id: &ProductionId) -> ApiResult<Vec<Known>> {
+    let (production, rows) = studio.store.with(|c| Ok((Production::find(c, id)?, left(c, id)?)))?;
+    let (mut known, mut held) = (Vec::new(), 0);
+    for l in rows {
+        // One whose file is lost, or broken, is none that a file could be.
+        let read = match &l.within {
+            None => studio.media.read(&l.kept).ok(),
+            Some((path, _)) => studio.media.path(&l.kept).ok().and_then(|zip| verify::file(&zip, path).ok()),
+        };
+        let read = read.and_then(|bytes| lantern_formats::registry::read_table(&bytes, &l.file_name).ok());
+        let Some(table) = read else { continue };
+        held += table.weight();
+        if held > MOST_HELD {
+            break;
+        }
+        let encoding = |id: &str| studio.store.with(|c| production.encoding(c, id)).ok();
+        let hash = l.within.map_or(l.kept, |(_, hash)| hash);
+        known.push(Known { name: l.name, hash, table, from: encoding(&l.from), to: encoding(&l.to) });
+    }
+    Ok(known)
 }

@@ -8,8 +8,10 @@ pub mod incoming;
 pub mod json;
 pub mod looks;
 pub mod openapi;
+pub mod packages;
 pub mod page;
 pub mod paths;
+pub mod plans;
 pub mod productions;
 pub mod profiles;
 pub mod references;
@@ -22,13 +24,26 @@ pub mod stocks;
 pub mod tables;
 mod waited;
 
-use crate::error::ApiError;
+use crate::error::{ApiError, ApiResult};
+use actix_web::http::header::{self, HeaderValue};
 use actix_web::web::{self, ServiceConfig};
+use actix_web::{HttpRequest, HttpResponse};
 
 /// The header that says what a file is downloaded as: nothing in the name ends it early.
 fn attachment(name: &str) -> String {
     let plain = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '.' | '-' | '_') { c } else { '-' };
     format!("attachment; filename=\"{}\"", name.chars().map(plain).collect::<String>())
+}
+
+/// An archive as a download.
+fn archive(file: std::fs::File, name: &str, request: &HttpRequest) -> ApiResult<HttpResponse> {
+    let named = actix_files::NamedFile::from_file(file, "archive.zip")?;
+    let mut response = named.disable_content_disposition().into_response(request);
+    let disposition = HeaderValue::from_str(&attachment(name)).map_err(ApiError::internal)?;
+    response.headers_mut().insert(header::CONTENT_DISPOSITION, disposition);
+    // Pictures are packed already.
+    response.headers_mut().insert(header::CONTENT_ENCODING, HeaderValue::from_static("identity"));
+    Ok(response)
 }
 
 /// Every route of the server.

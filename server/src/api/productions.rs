@@ -349,17 +349,7 @@ pub async fn export(
     });
     let (name, file) = made.await??;
     let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-    let named = actix_files::NamedFile::from_file(file, "production.zip")?;
-    let mut response = named.disable_content_disposition().into_response(&request);
-    let disposition = super::attachment(&format!("{plain}.production.zip"));
-    let value = actix_web::http::header::HeaderValue::from_str(&disposition).map_err(ApiError::internal)?;
-    response.headers_mut().insert(actix_web::http::header::CONTENT_DISPOSITION, value);
-    // Pictures are packed already.
-    response.headers_mut().insert(
-        actix_web::http::header::CONTENT_ENCODING,
-        actix_web::http::header::HeaderValue::from_static("identity"),
-    );
-    Ok(response)
+    super::archive(file, &format!("{plain}.production.zip"), &request)
 }
 
 /// A production file that arrived.

@@ -2,8 +2,8 @@
 
 use super::json::Answer;
 use super::{
-    boards, catalogue, handoffs, incoming, looks, paths, productions, profiles, references, scenes,
-    sequences, shelf, shots, stocks, tables,
+    boards, catalogue, handoffs, incoming, looks, packages, paths, plans, productions, profiles, references,
+    scenes, sequences, shelf, shots, stocks, tables,
 };
 use crate::error::ApiResult;
 use crate::media::incoming::MOST_BYTES;
@@ -244,6 +244,33 @@ pub fn calls() -> Vec<Call> {
         Call::get("/api/looks/{id}/handoffs", "Its handoffs", handoffs::list),
         Call::post("/api/looks/{id}/handoffs", "Begins a handoff", handoffs::create)
             .takes::<handoffs::CreateHandoff>(),
+        Call::get("/api/productions/{id}/plans", "Its delivery plans", plans::list),
+        Call::post(
+            "/api/productions/{id}/plans",
+            "Makes a delivery plan, also of what a file says",
+            plans::create,
+        )
+        .takes::<plans::CreatePlan>(),
+        Call::put("/api/plans/{id}", "Saves a change of a plan", plans::save).takes::<plans::SavePlan>(),
+        Call::delete("/api/plans/{id}", "Deletes a plan", plans::delete),
+        Call::post("/api/plans/{id}/restore", "Puts a deleted plan back", plans::restore),
+        Call::get("/api/plans/{id}/file", "A plan as a file for the command line", plans::file),
+        Call::get("/api/looks/{id}/packages", "Its packages", packages::list),
+        Call::post("/api/looks/{id}/packages", "Begins a package of a version by a plan", packages::create)
+            .takes::<packages::CreatePackage>(),
+        Call::get("/api/packages/{id}", "One package", packages::show),
+        Call::post("/api/packages/{id}/cancel", "Stops a package", packages::cancel),
+        Call::post(
+            "/api/packages/{id}/resume",
+            "Takes a package up again that was stopped",
+            packages::resume,
+        ),
+        Call::delete("/api/packages/{id}", "Deletes a package", packages::delete),
+        Call::post("/api/packages/{id}/restore", "Puts a deleted package back", packages::restore),
+        Call::get("/api/packages/{id}/zip", "The package as an archive", packages::zip),
+        Call::get("/api/packages/{id}/report", "Its report, as a page", packages::report),
+        Call::get("/api/packages/{id}/file", "One file of it; ?path= is its path there", packages::file)
+            .asks(&["path"]),
         Call::get("/api/handoffs/{id}", "One handoff", handoffs::show),
         Call::post("/api/handoffs/{id}/cancel", "Stops a handoff", handoffs::cancel),
         Call::get("/api/handoffs/{id}/table", "The table's file", handoffs::table),

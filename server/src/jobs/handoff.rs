@@ -110,7 +110,7 @@ fn make(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<Option<Made>
 }
 
 /// The shots that a table is proven on. One whose encoding nobody has said yet proves nothing.
-fn proven_on(studio: &Studio, production: &Production) -> ApiResult<Vec<Shot>> {
+pub fn proven_on(studio: &Studio, production: &Production) -> ApiResult<Vec<Shot>> {
     let scenes = studio.store.with(|c| production.scenes(c))?;
     let worn = scenes.into_iter().filter(|(scene, _)| !scene.finished);
     Ok(worn.flat_map(|(_, shots)| shots).filter(|shot| !shot.encoding.is_empty()).collect())

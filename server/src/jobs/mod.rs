@@ -5,6 +5,7 @@
 
 pub mod handoff;
 pub mod intake;
+pub mod package;
 pub mod unpick;
 
 use std::collections::HashMap;

@@ -16,9 +16,13 @@ pub mod intake;
 pub mod tables;
 
 use crate::error::{ApiError, ApiResult};
+use crate::store::ids::PackageId;
 use crate::store::productions::{Media, MediaKind};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+
+/// The folder, in it, of packages that are being made.
+const WORKSHOPS: &str = "packages";
 
 /// The media folder.
 #[derive(Clone, Debug)]
@@ -96,6 +100,36 @@ impl MediaFolder {
         if let Err(e) = self.path(hash).and_then(|path| Ok(std::fs::remove_file(path)?)) {
             tracing::warn!("{hash}: {e}");
         }
+    }
+
+    /// The folder that a package is made in. Its id comes from the database.
+    pub fn workshop(&self, package: &PackageId) -> PathBuf {
+        self.root.join(WORKSHOPS).join(package.as_str())
+    }
+
+    /// Takes away the folders of all packages but these. For a folder that nobody works in.
+    pub fn keep_workshops(&self, of: &std::collections::HashSet<String>) -> ApiResult<()> {
+        let Ok(all) = std::fs::read_dir(self.root.join(WORKSHOPS)) else { return Ok(()) };
+        for folder in all {
+            let folder = folder?;
+            if folder.file_name().to_str().is_none_or(|name| !of.contains(name)) {
+                std::fs::remove_dir_all(folder.path())?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Takes a file that lies inside the media folder under a name of its own to the place of its hash, and gives the row to
+    /// insert for it.
+    pub fn keep_file(&self, kind: MediaKind, file: &Path) -> ApiResult<Media> {
+        let mut hasher = blake3::Hasher::new();
+        hasher.update_reader(std::fs::File::open(file)?)?;
+        let hash = hasher.finalize().to_hex().to_string();
+        let length = std::fs::metadata(file)?.len();
+        if !self.put(file, &hash)? {
+            std::fs::remove_file(file)?;
+        }
+        Ok(Media::of(kind, hash, length))
     }
 
     /// The bytes of a hash.

@@ -95,8 +95,21 @@ impl FrameSource {
         self.encoding()
     }
 
+    /// The same of another frame of the same shot.
+    pub fn of_frame(&self, media: String) -> Self {
+        Self { media, ..self.clone() }
+    }
+
+    /// The whole frame with what lies beside its pixels, in code values of [`FrameSource::encoding`].
+    pub fn whole(&self, media: &MediaFolder) -> ApiResult<lantern_formats::frame::Frame> {
+        let bytes = media.read(&self.media)?;
+        let mut frame = decode(self.media.get(..12).unwrap_or(&self.media), &bytes)?.frame;
+        self.interpret(media, &mut frame.picture)?;
+        Ok(frame)
+    }
+
     /// Tells it from all others.
-    fn key(&self) -> String {
+    pub fn key(&self) -> String {
         match (&self.profile, &self.shipped) {
             (Some(profile), _) => format!("{}|{}", self.media, profile.fingerprint()),
             (None, Some(_)) if self.raw => format!("{}|raw", self.media),
@@ -107,7 +120,7 @@ impl FrameSource {
 
     /// The encoding of the file's code values, or of what its technical table gives. Every profile is called `camera` by
     /// itself; caches tell encodings apart by their ids.
-    fn encoding(&self) -> ApiResult<Encoding> {
+    pub fn encoding(&self) -> ApiResult<Encoding> {
         match (&self.profile, &self.shipped) {
             (Some(profile), _) => Ok(Encoding { id: profile.fingerprint(), ..profile.encoding()? }),
             (None, Some(shipped)) => Ok(shipped.clone()),

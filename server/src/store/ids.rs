@@ -72,6 +72,10 @@ ids! {
     ProfileId
     /// The id of a handoff, and of the job that makes it.
     HandoffId
+    /// The id of a delivery plan.
+    PlanId
+    /// The id of a package, and of the job that makes it.
+    PackageId
     /// The id of something kept on the Shelf.
     ShelfId
 }

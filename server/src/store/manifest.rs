@@ -3,8 +3,10 @@
 
 use super::boards::BoardTable;
 use super::handoffs::{Handoff, word};
-use super::ids::{BoardTableId, HandoffId, ProductionId, ProfileId, SceneId, ShotId};
+use super::ids::{BoardTableId, HandoffId, PackageId, ProductionId, ProfileId, SceneId, ShotId};
 use super::looks::{LookRow, Version};
+use super::packages::PackageRow;
+use super::plans::PlanRow;
 use super::productions::{Media, MediaKind, PROFILE, Production};
 use super::profiles::{Profile, ProfileBody};
 use super::scenes::Scene;
@@ -13,12 +15,13 @@ use crate::error::{ApiError, ApiResult};
 use diesel::SqliteConnection;
 use lantern_core::look::{Look, Path};
 use lantern_core::step::TableEncoding;
+use lantern_handoff::plan::Plan;
 use lantern_handoff::table_file::{Format, Range};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// The version that this code writes.
-pub const VERSION: u32 = 3;
+pub const VERSION: u32 = 4;
 
 /// A production.
 #[derive(Debug, Serialize, Deserialize)]
@@ -36,6 +39,9 @@ pub struct Manifest {
     pub scenes: Vec<ManifestScene>,
     /// Its looks.
     pub looks: Vec<ManifestLook>,
+    /// Its delivery plans; since version 4. Profiles go by their ids in this document.
+    #[serde(default)]
+    pub plans: Vec<Plan>,
 }
 
 /// A camera profile.
@@ -148,6 +154,9 @@ pub struct ManifestLook {
     pub versions: Vec<ManifestVersion>,
     /// Its finished handoffs.
     pub handoffs: Vec<ManifestHandoff>,
+    /// Its finished packages; since version 4.
+    #[serde(default)]
+    pub packages: Vec<ManifestPackage>,
 }
 
 /// A version of a look.
@@ -195,6 +204,24 @@ pub struct ManifestHandoff {
     pub says: String,
 }
 
+/// A finished package.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ManifestPackage {
+    /// The version's number.
+    pub version: i32,
+    /// The plan as it was.
+    pub plan: Plan,
+    /// The package's own manifest.
+    pub manifest: lantern_handoff::manifest::Manifest,
+    /// The hash of its archive.
+    pub archive: String,
+    /// The name that it is downloaded under.
+    pub file_name: String,
+    /// Seconds since 1970.
+    pub made_at: i64,
+}
+
 fn json<T: serde::de::DeserializeOwned>(text: &str) -> ApiResult<T> {
     serde_json::from_str(text).map_err(ApiError::internal)
 }
@@ -239,8 +266,10 @@ impl Manifest {
             .into_iter()
             .map(|l| ManifestLook::of(c, &l))
             .collect::<ApiResult<_>>()?;
+        let plans = PlanRow::of_production(c, &production.id)?;
+        let plans = plans.iter().map(PlanRow::plan).collect::<ApiResult<_>>()?;
         let (name, camera) = (production.name.clone(), production.camera.clone());
-        Ok(Self { version: VERSION, name, camera, profiles, scenes, looks })
+        Ok(Self { version: VERSION, name, camera, profiles, scenes, looks, plans })
     }
 
     /// Reads and checks a document.
@@ -267,9 +296,13 @@ impl Manifest {
         let frames = self.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| &s.frames);
         let tables = self.profiles.iter().filter_map(|p| p.table.as_deref());
         let handoffs = self.looks.iter().flat_map(|l| &l.handoffs).map(|h| h.table.as_str());
-        let boards = self.board_tables();
-        let own = frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).chain(boards);
-        own.chain(self.step_tables()).collect()
+        let own = frames.map(|f| f.media.as_str()).chain(tables).chain(handoffs).chain(self.board_tables());
+        own.chain(self.step_tables()).chain(self.archives()).collect()
+    }
+
+    /// The hashes of its packages.
+    fn archives(&self) -> impl Iterator<Item = &str> {
+        self.looks.iter().flat_map(|l| &l.packages).map(|p| p.archive.as_str())
     }
 
     /// The hashes of the tables on its boards.
@@ -300,7 +333,9 @@ impl Manifest {
                     || self.looks.iter().flat_map(|l| &l.handoffs).any(|h| h.table == hash)
                     || self.board_tables().any(|h| h == hash)
                     || self.step_tables().any(|h| h == hash);
-                let kind = if table { MediaKind::Table } else { MediaKind::Picture };
+                let package = self.archives().any(|h| h == hash);
+                let other = if package { MediaKind::Package } else { MediaKind::Picture };
+                let kind = if table { MediaKind::Table } else { other };
                 Media::of(kind, hash.into(), length).insert(c)?;
             }
             let ids: HashMap<&str, ProfileId> =
@@ -343,6 +378,9 @@ impl Manifest {
             for look in &self.looks {
                 look.put(c, &production.id, &fresh)?;
             }
+            for plan in &self.plans {
+                PlanRow::create(c, &production.id, &renamed_in(plan, &fresh))?;
+            }
             Ok(production)
         })
     }
@@ -354,6 +392,13 @@ fn renamed(encoding: &str, fresh: &dyn Fn(&str) -> String) -> String {
         Some(old) => format!("{PROFILE}{}", fresh(old)),
         None => encoding.into(),
     }
+}
+
+/// The same of every encoding of a plan.
+fn renamed_in(plan: &Plan, fresh: &dyn Fn(&str) -> String) -> Plan {
+    let mut plan = plan.clone();
+    plan.encodings_mut().for_each(|id| *id = renamed(id, fresh));
+    plan
 }
 
 impl ManifestShot {
@@ -481,7 +526,16 @@ impl ManifestLook {
                 })
             })
             .collect::<ApiResult<_>>()?;
-        Ok(Self { document: json(&l.document)?, versions, handoffs })
+        let done = PackageRow::of_look(c, &l.id)?.into_iter();
+        let packages = done
+            .filter_map(|p| p.archive_hash.clone().map(|archive| (p, archive)))
+            .map(|(p, archive)| {
+                let (plan, manifest) = (json(&p.plan)?, json(&p.manifest)?);
+                let PackageRow { version, file_name, made_at, .. } = p;
+                Ok(ManifestPackage { version, plan, manifest, archive, file_name, made_at })
+            })
+            .collect::<ApiResult<_>>()?;
+        Ok(Self { document: json(&l.document)?, versions, handoffs, packages })
     }
 
     fn put(
@@ -518,6 +572,22 @@ impl ManifestLook {
                 format: h.format.id().into(),
                 code_range: h.range.id().into(),
                 says: h.says.clone(),
+            }
+            .insert(c)?;
+        }
+        let text = |value: serde_json::Result<String>| value.map_err(ApiError::internal);
+        for p in &self.packages {
+            PackageRow {
+                id: PackageId::fresh(),
+                look_id: row.id.clone(),
+                version: p.version,
+                plan: text(serde_json::to_string(&renamed_in(&p.plan, fresh)))?,
+                state: "done".into(),
+                failure: String::new(),
+                manifest: text(serde_json::to_string(&p.manifest))?,
+                archive_hash: Some(p.archive.clone()),
+                file_name: p.file_name.clone(),
+                made_at: p.made_at,
             }
             .insert(c)?;
         }

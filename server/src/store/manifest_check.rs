@@ -2,7 +2,10 @@
 //! have written.
 
 use super::handoffs::SIZES;
-use super::manifest::{Manifest, ManifestFrame, ManifestHandoff, ManifestLook, ManifestShot, wrong};
+use super::manifest::{
+    Manifest, ManifestFrame, ManifestHandoff, ManifestLook, ManifestPackage, ManifestShot, wrong,
+};
+use super::plans::MOST_PLANS;
 use super::productions::PROFILE;
 use super::shots::{MOST_FRAMES, RATES};
 use crate::error::ApiResult;
@@ -92,6 +95,10 @@ impl Manifest {
                 return Err(wrong("a shot has a contrast frame that is not there"));
             }
         }
+        if self.plans.len() > MOST_PLANS {
+            return Err(wrong(format!("it has more than {MOST_PLANS} plans")));
+        }
+        self.plans.iter().try_for_each(|plan| plan.check_draft().map_err(wrong))?;
         self.looks.iter().try_for_each(|look| look.check(&known))
     }
 }
@@ -156,7 +163,22 @@ impl ManifestLook {
             }
         }
         unique("a version's number", self.versions.iter().map(|v| v.number))?;
-        self.handoffs.iter().try_for_each(|h| h.check(self, known))
+        self.handoffs.iter().try_for_each(|h| h.check(self, known))?;
+        self.packages.iter().try_for_each(|p| p.check(self))
+    }
+}
+
+impl ManifestPackage {
+    fn check(&self, look: &ManifestLook) -> ApiResult<()> {
+        file_name(&self.file_name)?;
+        let wrong = |why: String| Err(wrong(format!("the package “{}” {why}", self.file_name)));
+        if !look.versions.iter().any(|v| v.number == self.version) {
+            return wrong(format!("is of version {}, which is not there", self.version));
+        }
+        if let Err(why) = self.plan.check_draft() {
+            return wrong(why.to_string());
+        }
+        positive("when a package was made", self.made_at)
     }
 }
 

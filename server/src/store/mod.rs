@@ -6,6 +6,8 @@ pub mod ids;
 pub mod looks;
 pub mod manifest;
 mod manifest_check;
+pub mod packages;
+pub mod plans;
 pub mod productions;
 pub mod profiles;
 pub mod scenes;
@@ -160,12 +162,14 @@ const KEPT_DELETED: i64 = 30 * 24 * 3600;
 
 /// Takes away for good what was deleted long ago. Files stay in the media folder.
 pub fn forget_deleted(c: &mut SqliteConnection) -> ApiResult<()> {
-    use schema::{looks, productions, scenes, shots};
+    use schema::{looks, packages, plans, productions, scenes, shots};
     let before = now() - KEPT_DELETED;
     diesel::delete(productions::table.filter(productions::deleted_at.lt(before))).execute(c)?;
     diesel::delete(scenes::table.filter(scenes::deleted_at.lt(before))).execute(c)?;
     diesel::delete(shots::table.filter(shots::deleted_at.lt(before))).execute(c)?;
     diesel::delete(looks::table.filter(looks::deleted_at.lt(before))).execute(c)?;
+    diesel::delete(plans::table.filter(plans::deleted_at.lt(before))).execute(c)?;
+    diesel::delete(packages::table.filter(packages::deleted_at.lt(before))).execute(c)?;
     Ok(())
 }
 

@@ -31,6 +31,8 @@ pub enum MediaKind {
     Clip,
     /// A lookup table.
     Table,
+    /// A package that was handed off.
+    Package,
 }
 
 /// A media file.
@@ -57,6 +59,7 @@ impl Media {
             MediaKind::Picture => "picture",
             MediaKind::Clip => "clip",
             MediaKind::Table => "table",
+            MediaKind::Package => "package",
         };
         Self { hash, kind: kind.into(), bytes: length as i64 }
     }
@@ -158,14 +161,15 @@ impl Production {
 }
 
 impl Media {
-    /// Forgets pictures that no frame names any more, and gives the hashes of all files that are left. Clips stay, whose
+    /// Forgets pictures that no frame names any more and packages that were deleted for good, and gives the hashes of all files that are left. Clips stay, whose
     /// frames do not name them; so do tables: a page's undo, or a change that is not saved yet, may bring a step back that
     /// names one.
     pub fn still_used(c: &mut SqliteConnection) -> ApiResult<HashSet<String>> {
         const FORGET: &str =
-            "DELETE FROM media WHERE kind = 'picture' AND hash NOT IN (SELECT media_hash FROM frames)
+            "DELETE FROM media WHERE kind IN ('picture', 'package') AND hash NOT IN (SELECT media_hash FROM frames)
             AND hash NOT IN (SELECT table_hash FROM profiles WHERE table_hash IS NOT NULL)
-            AND hash NOT IN (SELECT table_hash FROM handoffs WHERE table_hash IS NOT NULL)";
+            AND hash NOT IN (SELECT table_hash FROM handoffs WHERE table_hash IS NOT NULL)
+            AND hash NOT IN (SELECT archive_hash FROM packages WHERE archive_hash IS NOT NULL)";
         diesel::sql_query(FORGET).execute(c)?;
         Ok(media::table.select(media::hash).load::<String>(c)?.into_iter().collect())
     }

@@ -134,6 +134,33 @@ diesel::table! {
 }
 
 diesel::table! {
+    plans (id) {
+        id -> Text,
+        production_id -> Text,
+        document -> Text,
+        revision -> Integer,
+        made_at -> BigInt,
+        deleted_at -> Nullable<BigInt>,
+    }
+}
+
+diesel::table! {
+    packages (id) {
+        id -> Text,
+        look_id -> Text,
+        version -> Integer,
+        plan -> Text,
+        state -> Text,
+        failure -> Text,
+        manifest -> Text,
+        archive_hash -> Nullable<Text>,
+        file_name -> Text,
+        made_at -> BigInt,
+        deleted_at -> Nullable<BigInt>,
+    }
+}
+
+diesel::table! {
     kept (id) {
         id -> Text,
         kind -> Text,

@@ -1090,6 +1090,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/looks/{id}/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its packages */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PackageDetail"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Begins a package of a version by a plan */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CreatePackage"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PackageDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/looks/{id}/restore": {
         parameters: {
             query?: never;
@@ -1314,6 +1396,358 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One package */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PackageDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        /** Deletes a package */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops a package */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PackageDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One file of it; ?path= is its path there */
+        get: {
+            parameters: {
+                query?: {
+                    path?: string;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its report, as a page */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a deleted package back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a package up again that was stopped */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PackageDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages/{id}/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The package as an archive */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/paths/reading": {
         parameters: {
             query?: never;
@@ -1394,6 +1828,176 @@ export interface paths {
                     content: {
                         "application/json": components["schemas"]["Picked"];
                     };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Saves a change of a plan */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SavePlan"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Deletes a plan */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A plan as a file for the command line */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a deleted plan back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
                 };
                 /** @description what went wrong (RFC 9457) */
                 default: {
@@ -2018,6 +2622,88 @@ export interface paths {
             };
         };
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its delivery plans */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanDetail"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Makes a delivery plan, also of what a file says */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["CreatePlan"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -4991,6 +5677,21 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description Asks for a package. */
+        CreatePackage: {
+            /** @description The plan; the package is of it as it is now. */
+            plan: components["schemas"]["PlanId"];
+            /**
+             * Format: int32
+             * @description The version's number.
+             */
+            version: number;
+        };
+        /** @description A plan to make. */
+        CreatePlan: {
+            /** @description The plan, as it is or as its file says it. Checked as a file is. */
+            plan: unknown;
+        };
         /** @description A scene to make. */
         CreateScene: {
             /**
@@ -5025,6 +5726,71 @@ export interface components {
              * @default []
              */
             red: number[][];
+        };
+        /** @description One thing that somebody gets. */
+        Delivery: {
+            /**
+             * @description The format.
+             * @default cube
+             */
+            format: components["schemas"]["Format"];
+            /** @description The encoding that it expects: an id, `camera` for the production's camera, or a profile. */
+            from: string;
+            /** @constant */
+            kind: "table";
+            /**
+             * @description The range of code values going in and coming out.
+             * @default full
+             */
+            range: components["schemas"]["Range2"];
+            /**
+             * Format: uint
+             * @description Points on a side.
+             * @default 33
+             */
+            size: number;
+            /** @description The encoding that it gives. */
+            to: string;
+        } | {
+            /** @constant */
+            kind: "look";
+        } | {
+            /** @description The ending of the format: png, tiff, exr or dpx. */
+            format: string;
+            /** @constant */
+            kind: "stills";
+            /** @description The encoding of the stills. */
+            to: string;
+        } | {
+            /** @description The ending of the format: png, tiff, exr or dpx. */
+            format: string;
+            /** @constant */
+            kind: "frames";
+            /** @description The encoding of the frames. */
+            to: string;
+        } | {
+            /** @description The ending of the format: mp4, mov or mkv. */
+            format: string;
+            /** @constant */
+            kind: "movies";
+            /** @description The encoding of the movies, which they are tagged with. */
+            to: string;
+        } | {
+            /** @description cc: a file for each shot. ccc: one collection. cdl: one decision list. */
+            form: string;
+            /** @constant */
+            kind: "corrections";
+        } | {
+            /** @description Encodings of the displays. */
+            displays: string[];
+            /** @constant */
+            kind: "configuration";
+            /**
+             * Format: uint
+             * @description Points on a side of its tables.
+             * @default 65
+             */
+            size: number;
         };
         /** @description How well a parameter is known. */
         Determined: {
@@ -5462,6 +6228,26 @@ export interface components {
             name: string;
             /** @description Whether it is a numbered sequence. */
             sequence: boolean;
+        };
+        /** @description A file of a package. */
+        FileOf: {
+            /** @description BLAKE3, in hexadecimal. */
+            blake3: string;
+            /** @description What it is, in words. */
+            is: string;
+            /**
+             * Format: uint64
+             * @description Bytes.
+             */
+            length: number;
+            /** @description Its path in the package. */
+            path: string;
+            /** @description Who receives it; empty for what belongs to the whole package. */
+            receiver: string;
+            /** @description SHA-256, in hexadecimal. */
+            sha256: string;
+            /** @description What a table takes and gives. */
+            table?: components["schemas"]["TableOf"] | null;
         };
         /** @description A film, negative and print together, fitted to what it gives. */
         FilmFit: {
@@ -6122,6 +6908,13 @@ export interface components {
             /** @description Why it is not in. */
             why: string;
         };
+        /** @description A step that no table holds. */
+        LeftOutOf: {
+            /** @description Its name. */
+            step: string;
+            /** @description Why. */
+            why: string;
+        };
         /** @description Ends and middle of the signal. Values are shares of the zone's code value, and nothing is clipped. */
         Levels: {
             /**
@@ -6391,6 +7184,38 @@ export interface components {
              * @description Its revision.
              */
             revision: number;
+        };
+        /** @description The look that a package is of. */
+        LookOf: {
+            /** @description BLAKE3 of its document. */
+            blake3: string;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description The number of its version, where it comes from a production.
+             */
+            version?: number | null;
+        };
+        /** @description What a package holds. */
+        Manifest: {
+            /** @description Every other file. */
+            files: components["schemas"]["FileOf"][];
+            /** @description Steps of the look that no table holds, with the reason. */
+            left_out: components["schemas"]["LeftOutOf"][];
+            /** @description The look. */
+            look: components["schemas"]["LookOf"];
+            /** @description Deliveries that could not be made, with the reason. */
+            not_made: components["schemas"]["NotMade"][];
+            /** @description The plan's name. */
+            plan: string;
+            /** @description The program that made it, with its version. */
+            program: string;
+            /**
+             * Format: uint32
+             * @description Version of this document's form.
+             */
+            version: number;
         };
         /** @description A match: a group of ordinary steps with its report. */
         MatchDetail: {
@@ -6844,6 +7669,49 @@ export interface components {
             /** @description Shares of red, green and blue light that a black-and-white stock sees. */
             taking: number[];
         };
+        /** @description A delivery that could not be made. */
+        NotMade: {
+            /** @description Who should have got it. */
+            receiver: string;
+            /** @description What it is. */
+            what: string;
+            /** @description Why. */
+            why: string;
+        };
+        /** @description A package. */
+        PackageDetail: {
+            /** @description BLAKE3 of the archive, once done. */
+            checksum?: string | null;
+            /** @description Why it failed. */
+            failure: string;
+            /** @description The name of the archive. */
+            file_name: string;
+            /** @description Its id. */
+            id: components["schemas"]["PackageId"];
+            /**
+             * Format: int64
+             * @description Seconds since 1970.
+             */
+            made_at: number;
+            /** @description What is in it, once done; not in lists. */
+            manifest?: components["schemas"]["Manifest"] | null;
+            /** @description The name of its plan. */
+            plan: string;
+            /**
+             * Format: double
+             * @description How much is done, 0..1.
+             */
+            progress: number;
+            /** @description `queued`, `running`, `done`, `failed` or `cancelled`. */
+            state: string;
+            /**
+             * Format: int32
+             * @description The version's number.
+             */
+            version: number;
+        };
+        /** @description The id of a package, and of the job that makes it. */
+        PackageId: string;
         /** @description An area of the shot that is to feel like one of a reference. */
         Pair: {
             /**
@@ -7089,6 +7957,34 @@ export interface components {
              */
             white: number;
         };
+        /** @description Who receives what of a look. */
+        Plan: {
+            /** @description What people call it. */
+            name: string;
+            /** @description Everybody who receives something. */
+            receivers: components["schemas"]["Receiver"][];
+            /**
+             * Format: uint32
+             * @description Version of this document's form.
+             */
+            version: number;
+        };
+        /** @description A plan. */
+        PlanDetail: {
+            /** @description Its id. */
+            id: components["schemas"]["PlanId"];
+            /** @description The plan. */
+            plan: components["schemas"]["Plan"];
+            /** @description What keeps a package from being made of it, in words, where anything does. */
+            problem?: string | null;
+            /**
+             * Format: int32
+             * @description Rises with every accepted change.
+             */
+            revision: number;
+        };
+        /** @description The id of a delivery plan. */
+        PlanId: string;
         /** @description Primaries and their white, of which every matrix exists: checked once, where they are made. */
         Primaries: {
             /** @description Blue primary, x and y. */
@@ -7517,6 +8413,13 @@ export interface components {
              */
             step: string | null;
         };
+        /** @description One of those who receive something. */
+        Receiver: {
+            /** @description What they get. */
+            deliveries: components["schemas"]["Delivery"][];
+            /** @description Who it is. */
+            name: string;
+        };
         /** @description Where a step or a group works. */
         Region: {
             /** @description The colours that it holds, as the step or the group's first step is given them. */
@@ -7652,6 +8555,16 @@ export interface components {
         SaveLook: {
             /** @description The changed document. Checked as a file is: wrong values come back by name. */
             document: unknown;
+            /**
+             * Format: int32
+             * @description The revision that the change was made to.
+             */
+            revision: number;
+        };
+        /** @description Saves a change. */
+        SavePlan: {
+            /** @description The changed plan. Checked as a file is. */
+            plan: unknown;
             /**
              * Format: int32
              * @description The revision that the change was made to.
@@ -8160,6 +9073,22 @@ export interface components {
             /** @description The hash that steps name it by. */
             table: string;
             /** @description The encoding that its name speaks of as what it gives; empty where it says nothing. */
+            to: string;
+        };
+        /** @description What a table takes and gives. */
+        TableOf: {
+            /** @description The encoding that goes in. */
+            from: string;
+            /** @description What it is made of. */
+            made_of: string[];
+            /**
+             * Format: uint
+             * @description Points on a side of its 3D part; 0 where it has none.
+             */
+            points: number;
+            /** @description The range of both. */
+            range: components["schemas"]["Range2"];
+            /** @description The encoding that comes out. */
             to: string;
         };
         /** @description A technical table as input conversion. */

@@ -1,6 +1,5 @@
 //! Review movies, through the system's ffmpeg: pictures go in as they are made, with the colour tags of their encoding.
 
-use crate::files::{Failure, Outcome};
 use lantern_core::colour::{Encoding, transfer::Transfer};
 use lantern_core::picture::Picture;
 use std::io::Write;
@@ -8,12 +7,23 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, Command, Stdio};
 
 /// What names of movies end with.
-const ENDINGS: [&str; 3] = ["mp4", "mov", "mkv"];
+pub const ENDINGS: [&str; 3] = ["mp4", "mov", "mkv"];
+
+/// Whether a file's ending is one of a movie.
+pub fn is_ending(ending: &str) -> bool {
+    ENDINGS.iter().any(|e| ending.eq_ignore_ascii_case(e))
+}
 
 /// Whether a name is one of a movie.
 pub fn is_movie(path: &Path) -> bool {
-    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("");
-    ENDINGS.iter().any(|e| ending.eq_ignore_ascii_case(e))
+    is_ending(path.extension().and_then(|e| e.to_str()).unwrap_or(""))
+}
+
+/// Refuses an encoding that movies have no tags for.
+pub fn check(encoding: &Encoding) -> Result<(), String> {
+    tags(encoding).map(|_| ()).ok_or_else(|| {
+        format!("a movie has no tags for {}: rec709, srgb, display-p3, rec2020, pq and hlg have", encoding.id)
+    })
 }
 
 /// The tags of an encoding as ffmpeg names them (ITU-T H.273, tables 2 to 4): primaries, transfer, matrix.
@@ -48,14 +58,9 @@ pub struct Movie {
 
 impl Movie {
     /// Begins a movie of pictures of a size, at a rate in frames a second.
-    pub fn begin(to: &Path, encoding: &Encoding, size: [usize; 2], rate: f64) -> Outcome<Self> {
-        let fail = |why: String| Failure(format!("{}: {why}", to.display()));
-        let Some([primaries, transfer, matrix]) = tags(encoding) else {
-            return Err(fail(format!(
-                "a movie has no tags for {}: rec709, srgb, display-p3, rec2020, pq and hlg have",
-                encoding.id
-            )));
-        };
+    pub fn begin(to: &Path, encoding: &Encoding, size: [usize; 2], rate: f64) -> Result<Self, String> {
+        check(encoding)?;
+        let [primaries, transfer, matrix] = tags(encoding).unwrap_or_default();
         let name = to.file_name().unwrap_or_default().to_string_lossy();
         let part = to.with_file_name(format!(".{}.{name}", std::process::id()));
         let [width, height] = size;
@@ -75,7 +80,9 @@ impl Movie {
             .args(["-s", &format!("{width}x{height}"), "-r", &rate.to_string(), "-i", "-"])
             .args(["-vf", &filter, "-c:v", codec, "-crf", "14", "-preset", "medium", "-pix_fmt", format])
             .args(["-color_primaries", primaries, "-color_trc", transfer, "-colorspace", matrix])
-            .args(["-color_range", "tv", "-movflags", "+faststart+write_colr"]);
+            .args(["-color_range", "tv", "-movflags", "+faststart+write_colr"])
+            // Nothing by chance and no times: the same pictures give the same bytes.
+            .args(["-map_metadata", "-1", "-fflags", "+bitexact", "-flags:v", "+bitexact"]);
         if codec == "libx265" {
             command.args(["-x265-params", "log-level=error", "-tag:v", "hvc1"]);
         }
@@ -85,21 +92,20 @@ impl Movie {
             .stdout(Stdio::null())
             .stderr(Stdio::piped())
             .spawn()
-            .map_err(|e| fail(format!("ffmpeg writes movies, and it cannot be started: {e}")))?;
+            .map_err(|e| format!("ffmpeg writes movies, and it cannot be started: {e}"))?;
         let input = child.stdin.take();
         Ok(Self { child, input, size, part, to: to.into() })
     }
 
     /// Adds a picture of code values.
-    pub fn add(&mut self, name: &Path, picture: &Picture) -> Outcome<()> {
+    pub fn add(&mut self, name: &str, picture: &Picture) -> Result<(), String> {
         if [picture.width(), picture.height()] != self.size {
             let [w, h] = self.size;
-            return Err(Failure(format!(
-                "{}: it has {} x {} pixels, the first has {w} x {h}: a movie has one size",
-                name.display(),
+            return Err(format!(
+                "{name}: it has {} x {} pixels, the first has {w} x {h}: a movie has one size",
                 picture.width(),
                 picture.height()
-            )));
+            ));
         }
         let code = |v: f32| (v.max(0.0).min(1.0) * 65_535.0 + 0.5) as u16;
         let bytes: Vec<u8> = picture
@@ -117,18 +123,18 @@ impl Movie {
     }
 
     /// Ends the movie, which stands under its name then.
-    pub fn finish(mut self) -> Outcome<()> {
+    pub fn finish(mut self) -> Result<(), String> {
         let whole = self.input.take().is_some();
         let mut said = String::new();
         if let Some(mut complaints) = self.child.stderr.take() {
             let _ = std::io::Read::read_to_string(&mut complaints, &mut said);
         }
-        let status = self.child.wait().map_err(|e| Failure(e.to_string()))?;
+        let status = self.child.wait().map_err(|e| e.to_string())?;
         if !status.success() || !whole {
             let why = said.lines().next().unwrap_or("it ended early").to_owned();
-            return Err(Failure(format!("{}: ffmpeg: {why}", self.to.display())));
+            return Err(format!("ffmpeg: {why}"));
         }
-        std::fs::rename(&self.part, &self.to).map_err(|e| Failure(format!("{}: {e}", self.to.display())))
+        std::fs::rename(&self.part, &self.to).map_err(|e| e.to_string())
     }
 }
 

@@ -1,0 +1,2 @@
+DROP TABLE packages;
+DROP TABLE plans;
