@@ -40,6 +40,12 @@ async fn axe_finds_nothing_on_any_place() -> Outcome {
     set.click("button[type=submit]:not([disabled])").await?;
     set.until("return !!document.querySelector('[data-report]')").await?;
     check(&set, "report", &mut all).await?;
+    set.press("[role=radio]", "A package").await?;
+    set.until("return !!document.querySelector('section[aria-label=Report] button')").await?;
+    check(&set, "no plan yet", &mut all).await?;
+    set.press("button", "Begin with four receivers").await?;
+    set.until("return document.querySelectorAll('[data-receiver]').length === 4").await?;
+    check(&set, "plan", &mut all).await?;
     assert!(all.is_empty(), "{all:#?}");
     set.close().await
 }

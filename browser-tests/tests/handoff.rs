@@ -86,3 +86,134 @@ async fn a_table_is_made_in_another_format_and_range_and_what_comes_back_is_told
     assert!(why.as_str().unwrap_or_default().contains("mixes channels"), "{why}");
     set.close().await
 }
+
+/// The text of everything a package's page says.
+async fn package(set: &Set) -> Outcome<String> {
+    let text = set.js("return document.querySelector('[data-package]')?.innerText").await?;
+    Ok(text.as_str().unwrap_or_default().to_owned())
+}
+
+#[tokio::test]
+async fn a_plan_of_four_receivers_becomes_a_package_in_one_press() -> Outcome {
+    let set = Set::new().await?;
+    set.driver.goto(format!("{}/?look=Harbour%20Dusk&place=handoff", set.url)).await?;
+    set.press("[role=radio]", "A package").await?;
+    set.press("button", "Begin with four receivers").await?;
+    set.until("return document.querySelectorAll('[data-receiver]').length === 4").await?;
+
+    // The last receiver gets review movies too; another one is named anew, taken away, and brought back by undo.
+    set.click("[aria-label='Add to Dailies']").await?;
+    set.press("[role=menuitem]", "Review movies").await?;
+    set.until("return !!document.querySelector('[data-receiver=\"3\"] [data-delivery=movies]')").await?;
+    let name = set.find("[aria-label='Name of receiver 2']").await?;
+    name.clear().await?;
+    name.send_keys("Effects house").await?;
+    set.until("return document.querySelector('[data-receiver=\"1\"]').ariaLabel === 'Effects house'").await?;
+    set.click("[aria-label='Remove Finishing']").await?;
+    set.until("return document.querySelectorAll('[data-receiver]').length === 3").await?;
+    set.click("[data-plan] [aria-label=Undo]").await?;
+    set.until("return document.querySelectorAll('[data-receiver]').length === 4").await?;
+    // A plan that cannot be made says why, and the press that asks for it all the same.
+    set.click("[aria-label='Remove Review movies of Dailies']").await?;
+    set.click("[aria-label='Remove Stills of Dailies']").await?;
+    set.click("[aria-label='Remove Table of Dailies']").await?;
+    set.until("return document.querySelector('form [role=note]')?.innerText.includes('Dailies: nothing is delivered')").await?;
+    set.press("button", "Make package").await?;
+    set.until(
+        "return document.querySelector('form [role=alert]')?.innerText.includes('nothing is delivered')",
+    )
+    .await?;
+    set.console_errors().await?;
+    for _ in 0..3 {
+        set.driver.action_chain().click_element(&set.find("[data-plan]").await?).perform().await?;
+        set.command("z").await?;
+    }
+    set.until("return document.querySelectorAll('[data-receiver=\"3\"] [data-delivery]').length === 3")
+        .await?;
+
+    // One press; it is watched to its end, and everything of it is there.
+    set.press("button", "Make package").await?;
+    set.until("return !!document.querySelector('[data-package] [role=progressbar], [data-package=done]')")
+        .await?;
+    set.until("return document.querySelector('[data-package=done]')?.innerText.includes('report.html')")
+        .await?;
+    let text = package(&set).await?;
+    for want in [
+        "harbour-dusk_v1_everybody.zip",
+        "Effects house",
+        "configuration/config.ocio",
+        "_65_legal.cube",
+        ".ccc",
+    ] {
+        assert!(text.contains(want), "{want}: {text}");
+    }
+    // The demo has one moving shot.
+    assert_eq!(text.matches("review movie of").count(), 1, "{text}");
+
+    // The zip as it is downloaded, held against its manifest by the command line.
+    let folder = tempfile::tempdir()?;
+    let zip = folder.path().join("package.zip");
+    let take = |href: String, to: std::path::PathBuf| -> Outcome {
+        let mut body = ureq::get(&href).call()?.into_body();
+        std::io::copy(&mut body.as_reader(), &mut std::fs::File::create(to)?)?;
+        Ok(())
+    };
+    let href = set.js("return document.querySelector('[data-package-zip]').href").await?;
+    take(href.as_str().unwrap_or("").into(), zip.clone())?;
+    let run = |arguments: &[&str]| -> Outcome<String> {
+        let done = Command::new(program()?).args(arguments).output()?;
+        if done.status.success() {
+            Ok(String::from_utf8(done.stdout)?)
+        } else {
+            Err(String::from_utf8_lossy(&done.stderr).into())
+        }
+    };
+    let at = zip.display().to_string();
+    assert!(run(&["verify", &at])?.contains("are as the manifest says"));
+
+    // The same plan, taken away as a file, makes the same tables on the command line.
+    let plan = set.js("return document.querySelector('[data-package=done]') && fetch('/api/productions').then((r) => r.json())").await?;
+    let production = plan[0]["id"].as_str().unwrap_or("").to_owned();
+    let plans = set.get(&format!("/api/productions/{production}/plans"))?;
+    let file = folder.path().join("everybody.plan.json");
+    take(format!("{}/api/plans/{}/file", set.url, plans[0]["id"].as_str().unwrap_or("")), file.clone())?;
+    let opened = zip::ZipArchive::new(std::fs::File::open(&zip)?);
+    let mut opened = opened?;
+    let mut read = |path: &str| -> Outcome<Vec<u8>> {
+        let mut bytes = Vec::new();
+        std::io::Read::read_to_end(&mut opened.by_name(path)?, &mut bytes)?;
+        Ok(bytes)
+    };
+    let look = folder.path().join("look.json");
+    std::fs::write(&look, read("finishing/harbour-dusk.look.json")?)?;
+    let out = folder.path().join("out");
+    let (file, look, to) =
+        (file.display().to_string(), look.display().to_string(), out.display().to_string());
+    run(&["deliver", "--plan", &file, "--look", &look, "-o", &to])?;
+    assert_eq!(
+        read("finishing/harbour-dusk_v1_camera_to_rec709_33.clf")?,
+        std::fs::read(out.join("finishing/harbour-dusk_camera_to_rec709_33.clf"))?
+    );
+
+    // The report opens as a page of its own.
+    set.click("[data-package-report]").await?;
+    set.until("return true").await?;
+    let windows = set.driver.windows().await?;
+    assert_eq!(windows.len(), 2);
+    set.driver.switch_to_window(windows[1].clone()).await?;
+    set.until("return document.body?.innerText.includes('Effects house')").await?;
+    set.driver.close_window().await?;
+    set.driver.switch_to_window(windows[0].clone()).await?;
+
+    // It is there after a reload; deleted, and brought back.
+    set.driver.refresh().await?;
+    set.press("[role=radio]", "A package").await?;
+    set.until("return document.querySelector('[data-plan] input')?.value === 'Everybody'").await?;
+    set.click("aside [aria-current=false]").await?;
+    set.until("return !!document.querySelector('[data-package=done]')").await?;
+    set.press("[data-package] button", "Delete").await?;
+    set.until("return !document.querySelector('aside [aria-current]')").await?;
+    set.press("button", "Undo").await?;
+    set.until("return !!document.querySelector('aside [aria-current]')").await?;
+    set.close().await
+}

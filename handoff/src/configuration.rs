@@ -6,7 +6,7 @@ use crate::table_file::TableFileError;
 use lantern_core::colour::Encoding;
 use lantern_core::graph::Program;
 use lantern_core::look::Path;
-use lantern_core::table::Operator;
+use lantern_core::table::{Operator, Table};
 use lantern_formats::clf;
 use std::fmt::Write as _;
 use std::sync::atomic::AtomicBool;
@@ -50,6 +50,20 @@ fn quoted(text: &str) -> String {
     out + "\""
 }
 
+/// An encoding's way to linear light of ACES2065-1, where formulas alone say it.
+pub(crate) fn to_aces(
+    name: &str,
+    encoding: &Encoding,
+    aces: &Encoding,
+    cancel: &AtomicBool,
+) -> Result<Option<Table>, TableFileError> {
+    let program = Program::compile(&Path::default(), encoding, aces)
+        .map_err(|e| TableFileError::Path(e.to_string()))?;
+    let title = format!("{name} to {}", aces.name);
+    let table = program.listed([encoding, aces], 2, false, &title, cancel)?;
+    Ok(table.filter(|t| !t.operators().iter().any(|o| matches!(o, Operator::Cube(..)))))
+}
+
 /// Makes the files of a configuration. `None` when `cancel` was set meanwhile.
 pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>>, TableFileError> {
     let shipped = |id: &str| Encoding::find(id);
@@ -64,16 +78,8 @@ pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>
         if encoding.same_codes(&aces) {
             continue;
         }
-        let program = Program::compile(&Path::default(), &encoding, &aces)
-            .map_err(|e| TableFileError::Path(e.to_string()))?;
-        let title = format!("{name} to {}", aces.name);
-        let Some(table) = program.listed([&encoding, &aces], wanted.size, false, &title, cancel)? else {
-            return Ok(None);
-        };
         // What leads back is found from formulas alone.
-        if table.operators().iter().any(|o| matches!(o, Operator::Cube(..))) {
-            continue;
-        }
+        let Some(table) = to_aces(&name, &encoding, &aces, cancel)? else { continue };
         let file = format!("{}_to_aces2065-1.clf", plain_name(&name, "camera"));
         let kind = if encoding.is_linear() { "scene-linear" } else { "log" };
         space(&mut spaces, &name, kind, &encoding.title, Some(("to_scene_reference", &[&file])));

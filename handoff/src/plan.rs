@@ -88,6 +88,15 @@ pub enum Delivery {
         /// cc: a file for each shot. ccc: one collection. cdl: one decision list.
         form: String,
     },
+    /// An ACES metadata file (AMF) of each shot, with the tables that it points to: the Scene steps as a look transform, all
+    /// else as the output transform.
+    Metadata {
+        /// The display that the output transform is for.
+        to: String,
+        /// Points on a side of its tables.
+        #[serde(default = "usual_size")]
+        size: usize,
+    },
     /// A colour configuration: the look as a view of each display, the production's cameras as colour spaces.
     Configuration {
         /// Encodings of the displays.
@@ -216,7 +225,9 @@ impl Delivery {
     /// Refuses what is not made of a look, with the reason.
     fn check(&self) -> Result<(), String> {
         let size = match self {
-            Self::Table { size, .. } | Self::Configuration { size, .. } => Some(size),
+            Self::Table { size, .. } | Self::Configuration { size, .. } | Self::Metadata { size, .. } => {
+                Some(size)
+            }
             _ => None,
         };
         if let Some(size) = size.filter(|s| !SIZES.contains(s)) {
@@ -248,7 +259,10 @@ impl Delivery {
     fn encodings_mut(&mut self) -> Vec<&mut String> {
         match self {
             Self::Table { from, to, .. } => vec![from, to],
-            Self::Stills { to, .. } | Self::Frames { to, .. } | Self::Movies { to, .. } => vec![to],
+            Self::Stills { to, .. }
+            | Self::Frames { to, .. }
+            | Self::Movies { to, .. }
+            | Self::Metadata { to, .. } => vec![to],
             Self::Configuration { displays, .. } => displays.iter_mut().collect(),
             Self::Look | Self::Corrections { .. } => Vec::new(),
         }

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 use lantern_core::colour::Encoding;
-use lantern_core::graph::Graph;
+use lantern_core::graph::{Graph, Program};
 use lantern_core::look::{Look, Path as Steps};
 use lantern_core::picture::Picture;
 use lantern_core::step::Values;
@@ -42,6 +42,7 @@ fn shot<'a>(frames: Vec<u32>, size: [usize; 2], reads: &'a AtomicUsize, told: bo
         name: "Sea".into(),
         encoding: Encoding::find("acescct").unwrap(),
         trim: Steps::default(),
+        file: "sea.0001.exr".into(),
         frames,
         poster: 1,
         rate: 25.0,
@@ -85,6 +86,7 @@ fn make(
         plan,
         look: &look,
         version: Some(3),
+        saved_at: 0,
         shots,
         without: &[("Late".into(), "no frame of it is here".into())],
         cameras: &[],
@@ -241,4 +243,86 @@ fn odd_sizes_one_pixel_and_stills_alone_are_packed_and_what_cannot_be_made_is_sa
     let why = refused(json!({ "kind": "frames", "format": "png", "to": "srgb" }), &broken);
     assert!(why.contains("“Sea”") && why.contains("cut short"), "{why}");
     assert!(!dir.path().join("c.zip").exists());
+}
+
+/// Every element of an XML text with its words, in order; an error where it is not well-formed.
+fn elements(text: &str) -> Vec<(String, String)> {
+    use quick_xml::events::Event;
+    let mut reader = quick_xml::Reader::from_str(text);
+    reader.config_mut().check_end_names = true;
+    let (mut open, mut all): (Vec<usize>, Vec<(String, String)>) = (Vec::new(), Vec::new());
+    loop {
+        match reader.read_event().unwrap() {
+            Event::Start(e) => {
+                open.push(all.len());
+                all.push((e.local_name().as_ref().to_owned(), String::new()));
+            }
+            Event::End(_) => drop(open.pop().unwrap()),
+            Event::Text(t) => {
+                if let Some(at) = open.last() {
+                    all[*at].1.push_str(t.trim());
+                }
+            }
+            Event::Eof => break,
+            _ => {}
+        }
+    }
+    assert!(open.is_empty());
+    all
+}
+
+#[test]
+fn metadata_of_each_shot_points_to_tables_that_together_are_the_look() {
+    let dir = tempfile::tempdir().unwrap();
+    let reads = AtomicUsize::new(0);
+    let trim: Steps = serde_json::from_value(json!({ "steps": [{ "id": "a", "name": "Warmer", "zone": "scene", "on": true,
+        "strength": 1.0, "kind": "balance", "values": { "exposure": 0.5, "temperature": 7200.0, "tint": 0.0 } }] }))
+    .unwrap();
+    let trimmed =
+        Shot { trim, name: "Sea & <shore>".into(), ..shot(vec![1001, 1002], [64, 36], &reads, false) };
+    let finished = Shot {
+        name: "Finished".into(),
+        encoding: Encoding::find("srgb").unwrap(),
+        ..shot(vec![0, 1], [8, 8], &reads, false)
+    };
+    let zip = dir.path().join("a.zip");
+    let plan = plan(json!([{ "kind": "metadata", "to": "rec709", "size": 65 }]));
+    whole(&plan, &[trimmed, finished], &zip, dir.path());
+    let manifest = verify::manifest(&zip).unwrap();
+    assert!(manifest.not_made.iter().any(|n| n.what.contains("Finished") && n.why.contains("no formula")));
+    let amf = manifest.files.iter().find(|f| f.path.ends_with(".amf")).unwrap();
+    assert_eq!(amf.path, "dailies/amf/01-sea-shore.amf");
+    let text = String::from_utf8(verify::file(&zip, &amf.path).unwrap()).unwrap();
+    let found = elements(&text);
+    let of = |name: &str| -> Vec<&str> {
+        found.iter().filter(|(n, _)| n == name).map(|(_, words)| words.as_str()).collect()
+    };
+    assert_eq!(of("sequence"), ["sea.####.exr"]);
+    assert_eq!(
+        (of("lookTransform").len(), of("inputTransform").len(), of("outputTransform").len()),
+        (2, 1, 1)
+    );
+    assert_eq!(of("creationDateTime"), ["1970-01-01T00:00:00Z"; 2]);
+    // Each file that it points to is there, with the hash that it says.
+    let (files, hashes) = (of("file"), of("hash"));
+    assert_eq!((files.len(), hashes.len()), (3, 3));
+    let mut tables = Vec::new();
+    for (file, hash) in files.iter().zip(hashes) {
+        let path = format!("dailies/amf/{file}");
+        let entry = manifest.files.iter().find(|f| f.path == path).unwrap();
+        assert_eq!(entry.sha256, hash);
+        tables
+            .push(lantern_formats::registry::read_table(&verify::file(&zip, &path).unwrap(), file).unwrap());
+    }
+    // One after the other they are what the whole path does.
+    let (cct, rec709) = (Encoding::find("acescct").unwrap(), Encoding::find("rec709").unwrap());
+    let exact = Program::compile(&grainy().path, &cct, &rec709).unwrap();
+    let mut want: Vec<[f32; 4]> = frame(1, [64, 36]).picture.pixels;
+    let mut got = want.clone();
+    exact.run(&mut want);
+    tables.iter().for_each(|t| t.apply_parallel(&mut got));
+    let off: Vec<f32> =
+        want.iter().zip(&got).map(|(a, b)| (0..3).map(|k| (a[k] - b[k]).abs()).fold(0.0, f32::max)).collect();
+    let mean = off.iter().sum::<f32>() / off.len() as f32;
+    assert!(mean < 0.002, "{mean}");
 }

@@ -77,7 +77,7 @@ fn order(state: &Value, id: &str, second: bool) -> Value {
 
 /// All writing calls on the things of a small production.
 fn calls(ids: &Ids) -> Vec<Call> {
-    let Ids { production, scene, shot, other, look, profile, .. } = ids.clone();
+    let Ids { production, scene, shot, other, look, profile, plan } = ids.clone();
     let of_shot = move |field: &'static str, want: fn(u32) -> Value| {
         let (shot, uri) = (shot.clone(), format!("/api/shots/{shot}"));
         call(
@@ -171,6 +171,17 @@ fn calls(ids: &Ids) -> Vec<Call> {
         |round, state| state["look"]["document"]["notes"] == format!("note {round}"),
     ));
     all.push(call(
+        "plan",
+        Method::PUT,
+        format!("/api/plans/{plan}"),
+        |round, state| {
+            let mut plan = state["plan"]["plan"].clone();
+            plan["name"] = json!(format!("plan {round}"));
+            json!({ "revision": state["plan"]["revision"], "plan": plan })
+        },
+        |round, state| state["plan"]["plan"]["name"] == format!("plan {round}"),
+    ));
+    all.push(call(
         "version",
         Method::POST,
         format!("/api/looks/{look}/versions"),
@@ -191,6 +202,7 @@ struct Ids {
     other: String,
     look: String,
     profile: String,
+    plan: String,
 }
 
 #[actix_web::test]
@@ -243,6 +255,10 @@ async fn of_two_calls_at_once_none_that_was_accepted_is_lost() {
         other: id(&state["scenes"][0]["shots"][1]),
         look: id(&get(format!("{production}/looks")).await[0]),
         profile: id(&state["profiles"][0]),
+        plan: {
+            let plan = json!({ "plan": { "version": 1, "name": "plan", "receivers": [] } });
+            id(&send(Method::POST, format!("{production}/plans"), plan).await.1)
+        },
         production: production.clone(),
     };
     send(Method::PUT, format!("/api/shots/{}/trim", ids.other), json!({ "path": trim(2.0) })).await;
@@ -251,6 +267,7 @@ async fn of_two_calls_at_once_none_that_was_accepted_is_lost() {
             "production": get(production.clone()).await,
             "trim": get(format!("/api/shots/{}/trim", ids.shot)).await,
             "look": get(format!("/api/looks/{}", ids.look)).await,
+            "plan": get(format!("/api/plans/{}", ids.plan)).await,
             "versions": get(format!("/api/looks/{}/versions", ids.look)).await,
         })
     };

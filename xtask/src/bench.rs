@@ -17,6 +17,25 @@ pub fn matching() -> Outcome {
     Ok(())
 }
 
+/// Prints how fast packages and sequences are made, and how much memory that takes.
+pub fn handoff() -> Outcome {
+    run(
+        "",
+        "cargo",
+        &[
+            "build",
+            "--release",
+            "--package",
+            "dusky-lantern",
+            "--example",
+            "handoffs",
+            "--bin",
+            "dusky-lantern",
+        ],
+    )?;
+    run("", "target/release/examples/handoffs", &["target/release/dusky-lantern", "demo/data"])
+}
+
 /// Runs every benchmark.
 pub fn run_all() -> Outcome {
     install::node()?;

@@ -3,7 +3,7 @@
 //! * `cargo xtask demo` — installs what is missing, builds page and server, serves the demo production.
 //! * `cargo xtask test` — installs what is missing and runs every check.
 //! * `cargo xtask bench` — prints the speed figures, beside the yardsticks run in the same minute; `bench matching` the bars of
-//!   matching, Unpick and stocks over all hidden looks, tables and films.
+//!   matching, Unpick and stocks over all hidden looks, tables and films, `bench handoff` packages and sequences.
 //! * `cargo xtask fuzz` — hostile bytes into every reader, `[READER] [SECONDS]`.
 //! * `cargo xtask cluster` — a sequence as a Slurm array on this machine, compared with one run.
 //! * `cargo xtask shots` — remakes the pictures in docs/screenshots.
@@ -31,6 +31,7 @@ fn main() -> ExitCode {
         "demo" => demo(&rest),
         "test" => test(),
         "bench" if rest.first().is_some_and(|r| r == "matching") => bench::matching(),
+        "bench" if rest.first().is_some_and(|r| r == "handoff") => bench::handoff(),
         "bench" => bench::run_all(),
         "fuzz" => fuzz::run(&rest),
         "shots" => shots(),

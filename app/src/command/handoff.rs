@@ -128,6 +128,7 @@ impl Deliver {
             plan,
             look,
             version: None,
+            saved_at: 0,
             shots,
             without: &[],
             cameras: &cameras,
@@ -163,31 +164,35 @@ impl Deliver {
         folder: &Path,
         encoding: &dyn Fn(&str) -> Result<Encoding, String>,
     ) -> Outcome<Vec<Shot<'a>>> {
-        let shot =
-            |given: PathBuf, name: Option<String>, by: &str, rate: f64, trim: Steps| -> Outcome<Shot<'a>> {
-                let stem = given.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-                let stem =
-                    stem.split('%').next().unwrap_or(&stem).trim_end_matches(['.', '_', '-']).to_owned();
-                let paths = expanded(&given)?;
-                // What is no picture is said before anything is made.
-                for path in paths.iter().take(1) {
-                    let facts = lantern_formats::facts::read(&files::bytes(path)?);
-                    facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
-                }
-                Ok(Shot {
-                    name: name.unwrap_or(stem),
-                    encoding: encoding(by).map_err(Failure)?,
-                    trim,
-                    frames: paths.iter().map(|p| super::frames::number(p)).collect(),
-                    poster: 0,
-                    rate,
-                    read: Box::new(move |place| match paths.get(place) {
-                        Some(path) => files::frame(path).map_err(|e| e.0),
-                        None => Err("there is no such frame".into()),
-                    }),
-                    made_of: Box::new(|_| None),
-                })
-            };
+        let shot = |given: PathBuf,
+                    name: Option<String>,
+                    by: &str,
+                    rate: f64,
+                    trim: Steps|
+         -> Outcome<Shot<'a>> {
+            let stem = given.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+            let stem = stem.split('%').next().unwrap_or(&stem).trim_end_matches(['.', '_', '-']).to_owned();
+            let paths = expanded(&given)?;
+            // What is no picture is said before anything is made.
+            for path in paths.iter().take(1) {
+                let facts = lantern_formats::facts::read(&files::bytes(path)?);
+                facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+            }
+            Ok(Shot {
+                name: name.unwrap_or(stem),
+                encoding: encoding(by).map_err(Failure)?,
+                trim,
+                file: paths.first().and_then(|p| p.file_name()).unwrap_or_default().to_string_lossy().into(),
+                frames: paths.iter().map(|p| super::frames::number(p)).collect(),
+                poster: 0,
+                rate,
+                read: Box::new(move |place| match paths.get(place) {
+                    Some(path) => files::frame(path).map_err(|e| e.0),
+                    None => Err("there is no such frame".into()),
+                }),
+                made_of: Box::new(|_| None),
+            })
+        };
         if !self.pictures.is_empty() {
             let by = self.encoding.as_deref().unwrap_or("camera");
             let mut given = Vec::new();

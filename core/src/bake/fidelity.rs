@@ -100,12 +100,29 @@ pub struct Summary {
 /// Columns of the coarse map of a picture.
 const MAP_WIDTH: usize = 64;
 
+/// What the exact path makes of a probe: every table of the same path between the same encodings is compared with it.
+pub struct Exact {
+    codes: Vec<[f32; 4]>,
+    places: Vec<[f64; 3]>,
+}
+
 /// Compares the table with the exact program on one probe; the single differences come along.
 pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -> (Comparison, Vec<f64>) {
-    let (mut exact, mut read) = (probe.pixels.clone(), probe.pixels.clone());
+    let mut exact = probe.pixels.clone();
     program.run_parallel(&mut exact);
+    compared(table, probe, &exact, |read| meter.differences(&exact, read))
+}
+
+/// The same where what the exact path makes is known, by how far a list is from it.
+fn compared(
+    table: &Table,
+    probe: &Probe,
+    exact: &[[f32; 4]],
+    apart: impl FnOnce(&[[f32; 4]]) -> Vec<f64>,
+) -> (Comparison, Vec<f64>) {
+    let mut read = probe.pixels.clone();
     table.apply_parallel(&mut read);
-    let mut differences = meter.differences(&exact, &read);
+    let mut differences = apart(&read);
     let worst_at =
         (0..differences.len()).max_by(|a, b| differences[*a].total_cmp(&differences[*b])).unwrap_or(0);
     let width = probe.width.max(1);
@@ -115,7 +132,7 @@ pub fn compare(program: &Program, table: &Table, meter: &Meter, probe: &Probe) -
         difference: differences.get(worst_at).copied().unwrap_or(0.0),
         at: [(worst_at % width) as f64 / width as f64, (worst_at / width) as f64 / height as f64],
         input: rgb(&probe.pixels),
-        exact: rgb(&exact),
+        exact: rgb(exact),
         table: rgb(&read),
     };
     let (map, map_width) = if probe.picture { coarse(&differences, width, height) } else { (Vec::new(), 0) };
@@ -170,7 +187,26 @@ impl<'a> Proving<'a> {
 
     /// Compares on a probe.
     pub fn add(&mut self, probe: &Probe) {
-        let (comparison, differences) = compare(self.program, self.table, &self.meter, probe);
+        let compared = compare(self.program, self.table, &self.meter, probe);
+        self.take(probe, compared);
+    }
+
+    /// What the exact path makes of a probe. It holds 40 bytes for each of its colours.
+    pub fn exact(&self, probe: &Probe) -> Exact {
+        let mut codes = probe.pixels.clone();
+        self.program.run_parallel(&mut codes);
+        Exact { places: self.meter.places(&codes), codes }
+    }
+
+    /// Compares on a probe of which it is known what the exact path makes: with [`Proving::exact`], here or of another table of
+    /// the same path between the same encodings.
+    pub fn add_with(&mut self, probe: &Probe, exact: &Exact) {
+        let apart = |read: &[[f32; 4]]| self.meter.differences_from(&exact.places, read);
+        let compared = compared(self.table, probe, &exact.codes, apart);
+        self.take(probe, compared);
+    }
+
+    fn take(&mut self, probe: &Probe, (comparison, differences): (Comparison, Vec<f64>)) {
         if probe.picture {
             self.on_pictures.add(&differences);
         }

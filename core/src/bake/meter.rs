@@ -3,11 +3,15 @@
 use crate::colour::{
     Encoding, Reference,
     difference::{LabOf, ciede2000, delta_e_itp, itp},
-    transfer::REFERENCE_WHITE,
+    transfer::{REFERENCE_WHITE, Transfer},
 };
 use crate::graph::Program;
 use crate::look::Path;
-use crate::numeric::lane::{N, Planes};
+use crate::numeric::lane::{self, N, Planes};
+use rayon::prelude::*;
+
+/// Colours that one thread measures at a time.
+const CHUNK: usize = 16 * N;
 
 /// Measures differences between code values of one encoding.
 ///
@@ -44,32 +48,62 @@ impl Meter {
 
     /// The differences of two equally long lists, one by one.
     pub fn differences(&self, a: &[[f32; 4]], b: &[[f32; 4]]) -> Vec<f64> {
-        let chunks = 16 * N;
-        let mut out = Vec::with_capacity(a.len());
-        for (a, b) in a.chunks(chunks).zip(b.chunks(chunks)) {
-            let (a, b) = (self.places(a), self.places(b));
-            let between = if self.hdr { delta_e_itp } else { ciede2000 };
-            out.extend(a.iter().zip(&b).map(|(a, b)| if a == b { 0.0 } else { between(*a, *b) }));
-        }
+        let mut out = vec![0.0; a.len().min(b.len())];
+        let chunks = out.par_chunks_mut(CHUNK).zip(a.par_chunks(CHUNK).zip(b.par_chunks(CHUNK)));
+        chunks.for_each(|(out, (a, b))| self.fill(out, &self.of_chunk(a), &self.of_chunk(b)));
         out
+    }
+
+    /// The same where the places of the first list are known.
+    pub(super) fn differences_from(&self, a: &[[f64; 3]], b: &[[f32; 4]]) -> Vec<f64> {
+        let mut out = vec![0.0; a.len().min(b.len())];
+        let chunks = out.par_chunks_mut(CHUNK).zip(a.par_chunks(CHUNK).zip(b.par_chunks(CHUNK)));
+        chunks.for_each(|(out, (a, b))| self.fill(out, a, &self.of_chunk(b)));
+        out
+    }
+
+    fn fill(&self, out: &mut [f64], a: &[[f64; 3]], b: &[[f64; 3]]) {
+        let between = if self.hdr { delta_e_itp } else { ciede2000 };
+        for (out, (a, b)) in out.iter_mut().zip(a.iter().zip(b)) {
+            *out = if a == b { 0.0 } else { between(*a, *b) };
+        }
     }
 
     /// CIELAB of code values, or ITP for HDR displays.
     pub(super) fn places(&self, coded: &[[f32; 4]]) -> Vec<[f64; 3]> {
+        coded.par_chunks(CHUNK).flat_map_iter(|chunk| self.of_chunk(chunk)).collect()
+    }
+
+    fn of_chunk(&self, coded: &[[f32; 4]]) -> Vec<[f64; 3]> {
         let mut coded = coded.to_vec();
         if let Some(show) = &self.show {
             show.run(&mut coded);
         }
-        let mut out = Vec::with_capacity(coded.len());
+        lane::vectorised(Decode { transfer: &self.shown.transfer, coded: &mut coded });
+        let place = |[r, g, b, _]: [f32; 4]| {
+            let rgb = [r, g, b].map(f64::from);
+            if self.hdr { itp(rgb.map(|v| v * f64::from(REFERENCE_WHITE))) } else { self.lab.lab(rgb) }
+        };
+        coded.into_iter().map(place).collect()
+    }
+}
+
+/// Code values to light, in place.
+struct Decode<'a> {
+    transfer: &'a Transfer,
+    coded: &'a mut [[f32; 4]],
+}
+
+impl pulp::NullaryFnOnce for Decode<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
         let mut planes: Planes = [[0.0; N]; 3];
-        for block in coded.chunks(N) {
-            crate::numeric::lane::load(block, &mut planes);
-            self.shown.transfer.decode(&mut planes);
-            out.extend((0..block.len()).map(|i| {
-                let rgb = [planes[0][i], planes[1][i], planes[2][i]].map(f64::from);
-                if self.hdr { itp(rgb.map(|v| v * f64::from(REFERENCE_WHITE))) } else { self.lab.lab(rgb) }
-            }));
+        for block in self.coded.chunks_mut(N) {
+            lane::load(block, &mut planes);
+            self.transfer.decode(&mut planes);
+            lane::store(&planes, block);
         }
-        out
     }
 }

@@ -7,7 +7,7 @@ pub mod meter;
 pub mod steep;
 
 pub use crate::graph::fill::{Bake, SHAPER_RANGE, bake, title};
-pub use fidelity::{Fidelity, Probe, Proving};
+pub use fidelity::{Exact, Fidelity, Probe, Proving};
 pub use judge::{Judgement, judge};
 pub use live::Reach;
 pub use meter::Meter;

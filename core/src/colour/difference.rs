@@ -31,14 +31,23 @@ impl LabOf {
     }
 }
 
+/// Sines and cosines of 30, 6 and 63 degrees.
+const TURNS: [(f64, f64); 3] = [
+    (0.5, 0.866_025_403_784_438_6),
+    (0.104_528_463_267_653_47, 0.994_521_895_368_273_3),
+    (0.891_006_524_188_367_9, 0.453_990_499_739_546_8),
+];
+
 /// CIEDE2000 with all weights 1, ISO/CIE 11664-6:2022.
 pub fn ciede2000(a: [f64; 3], b: [f64; 3]) -> f64 {
     let [l1, a1, b1] = a;
     let [l2, a2, b2] = b;
+    // Neither overflows: the values are those of colours.
+    let length = |a: f64, b: f64| (a * a + b * b).sqrt();
     let pow7 = |c: f64| (c.powi(7) / (c.powi(7) + 25.0_f64.powi(7))).sqrt();
-    let g = 0.5 * (1.0 - pow7((a1.hypot(b1) + a2.hypot(b2)) / 2.0));
+    let g = 0.5 * (1.0 - pow7((length(a1, b1) + length(a2, b2)) / 2.0));
     let (a1, a2) = (a1 * (1.0 + g), a2 * (1.0 + g));
-    let (c1, c2) = (a1.hypot(b1), a2.hypot(b2));
+    let (c1, c2) = (length(a1, b1), length(a2, b2));
     let hue =
         |a: f64, b: f64| if a == 0.0 && b == 0.0 { 0.0 } else { b.atan2(a).to_degrees().rem_euclid(360.0) };
     let (h1, h2) = (hue(a1, b1), hue(a2, b2));
@@ -63,9 +72,14 @@ pub fn ciede2000(a: [f64; 3], b: [f64; 3]) -> f64 {
         s if s < 360.0 => (s + 360.0) / 2.0,
         s => (s - 360.0) / 2.0,
     };
-    let cos = |degrees: f64| degrees.to_radians().cos();
-    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0)
-        - 0.20 * cos(4.0 * h - 63.0);
+    // 1 - 0.17 cos(h - 30) + 0.24 cos(2h) + 0.32 cos(3h + 6) - 0.20 cos(4h - 63), from one sine and cosine.
+    let (s, c1h) = h.to_radians().sin_cos();
+    let (s2, c2h) = (2.0 * s * c1h, 2.0 * c1h * c1h - 1.0);
+    let (s3, c3h) = (s2 * c1h + c2h * s, c2h * c1h - s2 * s);
+    let (s4, c4h) = (2.0 * s2 * c2h, 2.0 * c2h * c2h - 1.0);
+    let [(sin30, cos30), (sin6, cos6), (sin63, cos63)] = TURNS;
+    let t = 1.0 - 0.17 * (c1h * cos30 + s * sin30) + 0.24 * c2h + 0.32 * (c3h * cos6 - s3 * sin6)
+        - 0.20 * (c4h * cos63 + s4 * sin63);
     let l50 = (l - 50.0).powi(2);
     let sl = 1.0 + 0.015 * l50 / (20.0 + l50).sqrt();
     let sc = 1.0 + 0.045 * c;

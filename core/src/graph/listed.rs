@@ -11,6 +11,31 @@ use crate::table::operator::{Affine, Exponent, Gamma, HalfDomain, Log, LogSide, 
 use crate::table::{Domain, Operator, Table, TableError};
 use std::sync::atomic::AtomicBool;
 
+/// How a 3D table in the middle of a list is made.
+struct Middle<'a> {
+    from: &'a Encoding,
+    size: usize,
+    legal: bool,
+    cancel: &'a AtomicBool,
+}
+
+impl Middle<'_> {
+    /// A 3D table of `ops` between what comes before and after it.
+    fn between(
+        &self,
+        before: Vec<Operator>,
+        ops: Vec<Op>,
+        after: &[Part],
+    ) -> Result<Vec<Operator>, TableError> {
+        let domain = domain(&before, self.from, self.legal)?;
+        let plan = Bake { domain, shaped: false, ..Bake::plan(self.from, self.size) };
+        let middle = Program { ops, left_out: Vec::new() };
+        let Some(table) = bake(&middle, &plan, "", self.cancel)? else { return Ok(before) };
+        let all = before.into_iter().chain(table.operators().iter().cloned());
+        Ok(all.chain(exact(after)?).collect())
+    }
+}
+
 /// What one part of a program is.
 #[derive(Clone, Debug)]
 enum Part {
@@ -38,7 +63,7 @@ impl Program {
         title: &str,
         cancel: &AtomicBool,
     ) -> Result<Option<Table>, TableError> {
-        let parts: Vec<Part> = self.ops.iter().map(|op| part(op, self)).collect();
+        let parts: Vec<Part> = self.ops.iter().map(part).collect();
         let coded = coded(&self.ops, from);
         let first = parts.iter().position(|p| matches!(p, Part::Other));
         let mut lists = Vec::new();
@@ -52,18 +77,17 @@ impl Program {
                 let end = (last + 1..=parts.len()).find(|i| coded[*i] && !to.is_linear() && *i < parts.len());
                 let cut = |range: std::ops::Range<usize>| self.ops[range].to_vec();
                 let end = end.unwrap_or(parts.len());
+                let middle = Middle { from, size, legal, cancel };
                 for start in starts {
-                    let middle = Self { ops: cut(start..end), left_out: Vec::new() };
                     let before = exact(&parts[..start])?;
-                    lists.push(self.around(before, &middle, &parts[end..], from, size, legal, cancel)?);
+                    lists.push(middle.between(before, cut(start..end), &parts[end..])?);
                 }
                 // From light, evenly in stops: what leads there are formulas, too.
                 if !coded[first] {
                     let log = log_of(&Transfer::AcesCct, false);
                     let before = exact(&parts[..first])?.into_iter().chain([log]).collect();
-                    let ops = std::iter::once(Op::Decode(Transfer::AcesCct)).chain(cut(first..end)).collect();
-                    let middle = Self { ops, left_out: Vec::new() };
-                    lists.push(self.around(before, &middle, &parts[end..], from, size, legal, cancel)?);
+                    let ops = std::iter::once(Op::Decode(Transfer::AcesCct)).chain(cut(first..end));
+                    lists.push(middle.between(before, ops.collect(), &parts[end..])?);
                 }
             }
         }
@@ -82,24 +106,6 @@ impl Program {
         let ranged = |o: Range| legal.then_some(Operator::Range(o));
         let all = ranged(Range::from_legal()).into_iter().chain(table.operators().iter().cloned());
         Table::of(title.into(), all.chain(ranged(Range::to_legal())).collect()).map(Some)
-    }
-
-    /// A 3D table of the middle of a program between what comes before and after it.
-    #[expect(clippy::too_many_arguments, reason = "one call from one place")]
-    fn around(
-        &self,
-        before: Vec<Operator>,
-        middle: &Self,
-        after: &[Part],
-        from: &Encoding,
-        size: usize,
-        legal: bool,
-        cancel: &AtomicBool,
-    ) -> Result<Vec<Operator>, TableError> {
-        let plan = Bake { domain: domain(&before, from, legal)?, shaped: false, ..Bake::plan(from, size) };
-        let Some(table) = bake(middle, &plan, "", cancel)? else { return Ok(before) };
-        let all = before.into_iter().chain(table.operators().iter().cloned());
-        Ok(all.chain(exact(after)?).collect())
     }
 
     /// How far a table is from the program: the 99th percentile of the largest difference of a channel on 24 patches over
@@ -213,7 +219,7 @@ fn by_halves(program: &Program) -> Result<HalfDomain, TableError> {
     HalfDomain::new(pixels.iter().map(|p| [held(p[0]), held(p[1]), held(p[2])]).collect())
 }
 
-fn part(op: &Op, whole: &Program) -> Part {
+fn part(op: &Op) -> Part {
     let by_channel = || Part::ByChannel(Program { ops: vec![op.clone()], left_out: Vec::new() });
     match op {
         Op::Matrix(m) => Part::Exact(vec![Operator::Matrix(Affine::of(m.0.map(|row| row.map(f64::from))))]),
@@ -236,7 +242,7 @@ fn part(op: &Op, whole: &Program) -> Part {
             (Some(InFiles::ByChannel), _) => by_channel(),
             (None, _) => Part::Other,
         },
-        Op::Tables { kernel, strength: 1.0.. } => of_table(kernel, whole).map_or(Part::Other, Part::Exact),
+        Op::Tables { kernel, strength: 1.0.. } => of_table(kernel).map_or(Part::Other, Part::Exact),
         _ => Part::Other,
     }
 }
@@ -255,10 +261,10 @@ fn blended(m: &Affine, strength: f64) -> Affine {
 }
 
 /// A step of one table in full, with the way to what it expects and back.
-fn of_table(kernel: &TableKernel, whole: &Program) -> Option<Vec<Operator>> {
+fn of_table(kernel: &TableKernel) -> Option<Vec<Operator>> {
     let (before, table, after) = kernel.alone()?;
     let way = |p: &Program| -> Option<Vec<Operator>> {
-        let parts: Vec<Part> = p.ops.iter().map(|op| part(op, whole)).collect();
+        let parts: Vec<Part> = p.ops.iter().map(part).collect();
         let all = parts.iter().all(|p| !matches!(p, Part::Other));
         all.then(|| exact(&parts).ok()).flatten()
     };
@@ -284,18 +290,7 @@ fn transfer(t: &Transfer, to_linear: bool) -> Option<Vec<Operator>> {
 /// The logarithm of ACEScct (AMPAS S-2016-001, 4.4) or of a camera.
 fn log_of(t: &Transfer, to_linear: bool) -> Operator {
     let side = match t {
-        Transfer::Log(curve) => {
-            let c = curve.constants();
-            LogSide {
-                base: c.base,
-                log_side_slope: c.log_side_slope,
-                log_side_offset: c.log_side_offset,
-                lin_side_slope: c.lin_side_slope,
-                lin_side_offset: c.lin_side_offset,
-                lin_side_break: Some(c.lin_side_break),
-                linear_slope: c.linear_slope,
-            }
-        }
+        Transfer::Log(curve) => LogSide::from(&curve.constants()),
         _ => LogSide {
             log_side_slope: 1.0 / 17.52,
             log_side_offset: 9.72 / 17.52,

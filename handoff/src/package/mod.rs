@@ -4,7 +4,9 @@
 //! * [`proof`] — what they are proven on.
 //! * [`pictures`] — stills, frames, review movies.
 //! * [`trims`] — trims as ASC CDL.
+//! * [`amf`] — ACES metadata.
 
+mod amf;
 mod pictures;
 mod proof;
 mod tables;
@@ -15,8 +17,7 @@ use crate::manifest::{FileOf, LeftOutOf, LookOf, MANIFEST_VERSION, Manifest, NAM
 use crate::plan::{Delivery, Plan, PlanError, plain_name};
 use crate::report::{self, Proof, Report, Thumb};
 use crate::sink::Sink;
-use crate::table_file::Range;
-use lantern_core::bake::{Fidelity, Probe, Proving};
+use lantern_core::bake::{Exact, Fidelity, Probe, Proving};
 use lantern_core::colour::Encoding;
 use lantern_core::look::{Look, Path};
 use lantern_formats::frame::Frame;
@@ -34,6 +35,8 @@ pub struct Shot<'a> {
     pub encoding: Encoding,
     /// Its trim.
     pub trim: Path,
+    /// The name of its first frame's file.
+    pub file: String,
     /// The numbers of its frames in order, which grain goes by; at least one.
     pub frames: Vec<u32>,
     /// The place, among them, of the frame that is shown for it.
@@ -54,6 +57,8 @@ pub struct Order<'a> {
     pub look: &'a Look,
     /// The number of its version, where it comes from a production.
     pub version: Option<i32>,
+    /// When the look was saved, in seconds since 1970; 0 where that is not known. Files that have to say a time say this one.
+    pub saved_at: i64,
     /// The shots that tables are proven on and pictures are made of.
     pub shots: &'a [Shot<'a>],
     /// Names of shots that cannot be in it, with the reason.
@@ -237,17 +242,17 @@ fn shots(
         let fail = |why: String| PackageError::Shot { name: shot.name.clone(), why };
         let frame = (shot.read)(shot.poster).map_err(fail)?;
         let thin = proof::thinned(&frame.picture, proof::PROOF_WIDTH);
-        let mut by_input: BTreeMap<String, Probe> = BTreeMap::new();
+        let mut by_input: BTreeMap<&str, Probe> = BTreeMap::new();
+        let mut by_way: BTreeMap<[&str; 3], Exact> = BTreeMap::new();
         for (proof, table) in proofs.iter_mut().zip(tables) {
-            let from = &table.way[0];
-            let probe = match by_input.get(&table.key.1) {
-                Some(probe) => probe,
-                None => {
-                    let probe = proof::probe(shot, &thin, from).map_err(fail)?;
-                    by_input.entry(table.key.1.clone()).or_insert(probe)
-                }
-            };
-            proof.add(probe);
+            let (from, way) =
+                (table.key.from.as_str(), [&table.key.from, &table.key.to, table.key.part.word()]);
+            if !by_input.contains_key(from) {
+                by_input.insert(from, proof::probe(shot, &thin, &table.way[0]).map_err(fail)?);
+            }
+            let probe = &by_input[from];
+            let exact = by_way.entry(way).or_insert_with(|| proof.exact(probe));
+            proof.add_with(probe, exact);
         }
         thumbs.push(proof::thumb(order, shot, &frame.picture).map_err(fail)?);
         making.one_more();
@@ -278,26 +283,20 @@ fn receivers(
         let folder = plain_name(&receiver.name, "receiver");
         for delivery in &receiver.deliveries {
             match delivery {
-                Delivery::Table { .. } => {
-                    let key = tables::key(delivery);
-                    let made = tables.iter().zip(reports).find(|(t, _)| Some(&t.key) == key.as_ref());
-                    let Some((t, fidelity)) = made else { continue };
-                    let path = format!("{folder}/{}", t.name);
-                    if making.has(&path) {
-                        continue;
+                Delivery::Table { .. } | Delivery::Metadata { .. } => {
+                    let (keys, within) = tables::keys(delivery, &order.look.path);
+                    let mut own = Vec::new();
+                    for (t, fidelity) in tables.iter().zip(reports).filter(|(t, _)| keys.contains(&t.key)) {
+                        let path = format!("{folder}/{within}{}", t.name);
+                        own.push(t);
+                        if table(making, &receiver.name, &path, t)? {
+                            let says = t.file.says.clone();
+                            proofs.push(Proof { path, says, fidelity: fidelity.clone() });
+                        }
                     }
-                    let is = format!("{} from {} to {}", t.key.0.entry().name, t.way[0].name, t.way[1].name);
-                    making.put(&receiver.name, &path, &is, &t.file.bytes)?;
-                    if let Some(file) = making.files.last_mut() {
-                        file.table = Some(TableOf {
-                            from: t.way[0].id.clone(),
-                            to: t.way[1].id.clone(),
-                            range: if t.key.4 { Range::Legal } else { Range::Full },
-                            points: t.file.table.points(),
-                            made_of: t.file.table.operators().iter().map(|o| o.title()).collect(),
-                        });
+                    if let Delivery::Metadata { .. } = delivery {
+                        amf::metadata(making, receiver, &format!("{folder}/{within}"), &own)?;
                     }
-                    proofs.push(Proof { path, says: t.file.says.clone(), fidelity: fidelity.clone() });
                 }
                 Delivery::Look => {
                     let path = format!("{folder}/{}.look.json", plain_name(&order.look.name, "look"));
@@ -317,6 +316,25 @@ fn receivers(
         }
     }
     Ok(proofs)
+}
+
+/// Adds the file of a table; `false` where it is there already.
+fn table(making: &mut Making<'_>, receiver: &str, path: &str, t: &Made) -> std::io::Result<bool> {
+    if making.has(path) {
+        return Ok(false);
+    }
+    let is = format!("{} from {} to {}", t.key.format.entry().name, t.way[0].name, t.way[1].name);
+    making.put(receiver, path, &is, &t.file.bytes)?;
+    if let Some(file) = making.files.last_mut() {
+        file.table = Some(TableOf {
+            from: t.way[0].id.clone(),
+            to: t.way[1].id.clone(),
+            range: t.key.range,
+            points: t.file.table.points(),
+            made_of: t.file.table.operators().iter().map(|o| o.title()).collect(),
+        });
+    }
+    Ok(true)
 }
 
 /// Steps that no table holds, each once.

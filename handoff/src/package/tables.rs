@@ -6,11 +6,64 @@ use crate::plan::{Delivery, Receiver, plain_name};
 use crate::table_file::{self, Format, Range, TableFile, Wanted};
 use lantern_core::colour::{Encoding, Reference};
 use lantern_core::graph::Program;
+use lantern_core::look::Path;
+use lantern_core::step::Zone;
 use lantern_core::table::Table;
 use std::sync::atomic::AtomicBool;
 
+/// What of the look a table holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Part {
+    /// All of it.
+    Whole,
+    /// Its Scene steps.
+    Scene,
+    /// All but its Scene steps.
+    Output,
+}
+
+impl Part {
+    fn of(self, path: &Path) -> Path {
+        let holds = |zone: Zone| match self {
+            Self::Whole => true,
+            Self::Scene => zone == Zone::Scene,
+            Self::Output => zone != Zone::Scene,
+        };
+        Path {
+            steps: path.steps.iter().filter(|s| holds(s.zone)).cloned().collect(),
+            groups: path.groups.clone(),
+        }
+    }
+
+    /// Tells it from the others.
+    pub(super) fn word(self) -> &'static str {
+        match self {
+            Self::Whole => "whole",
+            Self::Scene => "scene",
+            Self::Output => "output",
+        }
+    }
+
+    /// What the look is called where this is of it.
+    fn name(self, look: &str) -> String {
+        match self {
+            Self::Whole => look.into(),
+            Self::Scene => format!("{look} scene"),
+            Self::Output => format!("{look} output"),
+        }
+    }
+}
+
 /// A table that is wanted, by what makes it.
-pub(super) type Key = (Format, String, String, usize, bool);
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Key {
+    pub(super) format: Format,
+    pub(super) from: String,
+    pub(super) to: String,
+    pub(super) size: usize,
+    pub(super) range: Range,
+    pub(super) part: Part,
+}
 
 /// A table that was made, with its way.
 pub(super) struct Made {
@@ -23,15 +76,32 @@ pub(super) struct Made {
     pub(super) full: Table,
 }
 
-/// What makes the table of a delivery; `None` where it is none.
-pub(super) fn key(delivery: &Delivery) -> Option<Key> {
+/// What makes the tables of a delivery, and the folder that they stand in.
+pub(super) fn keys(delivery: &Delivery, look: &Path) -> (Vec<Key>, &'static str) {
     match delivery {
         Delivery::Table { format, from, to, size, range } => {
-            Some((*format, from.clone(), to.clone(), *size, *range == Range::Legal))
+            let (format, from, to, size, range) = (*format, from.clone(), to.clone(), *size, *range);
+            (vec![Key { format, from, to, size, range, part: Part::Whole }], "")
         }
-        _ => None,
+        Delivery::Metadata { to, size } => {
+            let key = |to: &str, part| Key {
+                format: Format::Clf,
+                from: ACES.into(),
+                to: to.into(),
+                size: *size,
+                range: Range::Full,
+                part,
+            };
+            let scene =
+                look.steps.iter().any(|s| s.zone == Zone::Scene && s.on).then(|| key(ACES, Part::Scene));
+            (scene.into_iter().chain([key(to, Part::Output)]).collect(), "amf/")
+        }
+        _ => (Vec::new(), ""),
     }
 }
+
+/// The encoding that ACES metadata goes by.
+pub(super) const ACES: &str = "aces2065-1";
 
 /// A table of the plan before it is made.
 struct Wish<'a> {
@@ -45,8 +115,8 @@ impl Wish<'_> {
     /// What its file will be.
     fn wanted<'a>(&'a self, look: &'a str) -> Wanted<'a> {
         let [from, to] = &self.way;
-        let (format, size) = (self.key.0, self.key.3);
-        Wanted { look, from, to, format, size, range: if self.key.4 { Range::Legal } else { Range::Full } }
+        let Key { format, size, range, .. } = self.key;
+        Wanted { look, from, to, format, size, range }
     }
 
     fn fail(&self, why: impl std::fmt::Display) -> PackageError {
@@ -58,14 +128,14 @@ impl Wish<'_> {
 fn wishes<'a>(order: &'a Order<'_>) -> Result<Vec<Wish<'a>>, PackageError> {
     let mut all: Vec<Wish<'a>> = Vec::new();
     for receiver in &order.plan.receivers {
-        for key in receiver.deliveries.iter().filter_map(key) {
+        for key in receiver.deliveries.iter().flat_map(|d| keys(d, &order.look.path).0) {
             if all.iter().any(|w| w.key == key) {
                 continue;
             }
             let fail = |why: String| PackageError::Delivery { receiver: receiver.name.clone(), why };
-            let way = [(order.encoding)(&key.1).map_err(fail)?, (order.encoding)(&key.2).map_err(fail)?];
-            let program =
-                Program::compile(&order.look.path, &way[0], &way[1]).map_err(|e| fail(e.to_string()))?;
+            let way = [(order.encoding)(&key.from).map_err(fail)?, (order.encoding)(&key.to).map_err(fail)?];
+            let path = key.part.of(&order.look.path);
+            let program = Program::compile(&path, &way[0], &way[1]).map_err(|e| fail(e.to_string()))?;
             all.push(Wish { receiver, key, way, program });
         }
     }
@@ -75,12 +145,15 @@ fn wishes<'a>(order: &'a Order<'_>) -> Result<Vec<Wish<'a>>, PackageError> {
 /// Refuses a plan whose tables or configurations cannot be made of the look.
 pub(super) fn check(order: &Order<'_>) -> Result<(), PackageError> {
     for wish in wishes(order)? {
-        table_file::check(&wish.program, &wish.wanted(&order.look.name)).map_err(|e| wish.fail(e))?;
+        let name = wish.key.part.name(&order.look.name);
+        table_file::check(&wish.program, &wish.wanted(&name)).map_err(|e| wish.fail(e))?;
     }
     for receiver in &order.plan.receivers {
         for delivery in &receiver.deliveries {
-            if let Delivery::Configuration { displays: names, .. } = delivery {
-                displays(order, receiver, names)?;
+            match delivery {
+                Delivery::Configuration { displays: names, .. } => drop(displays(order, receiver, names)?),
+                Delivery::Metadata { to, .. } => drop(displays(order, receiver, std::slice::from_ref(to))?),
+                _ => {}
             }
         }
     }
@@ -98,11 +171,12 @@ pub(super) fn tables(
     let wishes = wishes(order)?;
     let count = wishes.len();
     for (i, wish) in wishes.into_iter().enumerate() {
-        let wanted = wish.wanted(&order.look.name);
+        let look = wish.key.part.name(&order.look.name);
+        let wanted = wish.wanted(&look);
         let made = table_file::make(&wish.program, &wanted, cancel).map_err(|e| wish.fail(e))?;
         let Some(file) = made else { return Ok(None) };
         let full = file.in_full_range(wanted.range).map_err(|e| wish.fail(e))?;
-        let mut name = wanted.file_name(order.version, [&wish.key.1, &wish.key.2]);
+        let mut name = wanted.file_name(order.version, [&wish.key.from, &wish.key.to]);
         // Profiles of one name in two folders give two tables.
         while all.iter().any(|t| t.name == name) {
             name = format!("other-{name}");

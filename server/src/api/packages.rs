@@ -39,6 +39,8 @@ pub struct PackageDetail {
     pub state: String,
     /// How much is done, 0..1.
     pub progress: f64,
+    /// About how many seconds it will take yet, while it is made and that is known.
+    pub left: Option<f64>,
     /// Why it failed.
     pub failure: String,
     /// The name of the archive.
@@ -52,12 +54,13 @@ pub struct PackageDetail {
 }
 
 fn detail(row: PackageRow, jobs: &Jobs) -> PackageDetail {
-    let share = if row.state == "done" { 1.0 } else { jobs.find(row.id.as_str()).map_or(0.0, |j| j.share()) };
+    let job = jobs.find(row.id.as_str()).filter(|_| row.state != "done");
     let plan: serde_json::Value = serde_json::from_str(&row.plan).unwrap_or_default();
     PackageDetail {
         manifest: row.manifest(),
         plan: plan["name"].as_str().unwrap_or_default().into(),
-        progress: share,
+        progress: if row.state == "done" { 1.0 } else { job.as_ref().map_or(0.0, |j| j.share()) },
+        left: job.and_then(|j| j.left()),
         id: row.id,
         version: row.version,
         state: row.state,

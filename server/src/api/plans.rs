@@ -109,6 +109,16 @@ pub async fn create(
     Ok(web::Json(made.await?))
 }
 
+/// One plan.
+pub async fn show(store: web::Data<Store>, id: web::Path<PlanId>) -> ApiResult<web::Json<PlanDetail>> {
+    let found = store.run(move |c| {
+        let row = PlanRow::find(c, &id)?;
+        let production = Production::find(c, &row.production_id)?;
+        detail(c, &production, row)
+    });
+    Ok(web::Json(found.await?))
+}
+
 /// Saves a change.
 pub async fn save(
     store: web::Data<Store>,

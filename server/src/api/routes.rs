@@ -251,6 +251,7 @@ pub fn calls() -> Vec<Call> {
             plans::create,
         )
         .takes::<plans::CreatePlan>(),
+        Call::get("/api/plans/{id}", "One plan", plans::show),
         Call::put("/api/plans/{id}", "Saves a change of a plan", plans::save).takes::<plans::SavePlan>(),
         Call::delete("/api/plans/{id}", "Deletes a plan", plans::delete),
         Call::post("/api/plans/{id}/restore", "Puts a deleted plan back", plans::restore),

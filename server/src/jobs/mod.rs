@@ -13,13 +13,14 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::time::Instant;
 
 /// A job's switches, shared by its worker and whoever asks.
 #[derive(Debug, Default)]
 pub struct Job {
     /// Set to stop it.
     pub cancel: AtomicBool,
-    begun: AtomicBool,
+    begun: OnceLock<Instant>,
     /// Thousandths done.
     done: AtomicU32,
 }
@@ -42,7 +43,13 @@ impl Job {
 
     /// Whether its turn has come.
     pub fn begun(&self) -> bool {
-        self.begun.load(Ordering::Relaxed)
+        self.begun.get().is_some()
+    }
+
+    /// About how many seconds it will take yet, at its pace so far; `None` while that says nothing.
+    pub fn left(&self) -> Option<f64> {
+        let (took, share) = (self.begun.get()?.elapsed().as_secs_f64(), self.share());
+        (took > 2.0 && share > 0.02).then(|| took * (1.0 - share) / share)
     }
 }
 
@@ -133,7 +140,7 @@ impl Jobs {
         lock(&self.known).insert(id.into(), job.clone());
         let (known, id, mine) = (self.known.clone(), id.to_owned(), job.clone());
         let whole = move || {
-            mine.begun.store(true, Ordering::Relaxed);
+            mine.begun.get_or_init(Instant::now);
             if catch_unwind(AssertUnwindSafe(|| work(&mine))).is_err() {
                 tracing::error!("the job of {id} broke down");
             }

@@ -108,6 +108,7 @@ pub fn check(studio: &Studio, plan: &Plan, package: &PackageRow) -> ApiResult<()
 struct Gathered {
     look: Look,
     production: Production,
+    saved_at: i64,
     shots: Vec<package::Shot<'static>>,
     /// Shots that cannot be in it, with the reason.
     without: Vec<(String, String)>,
@@ -139,7 +140,7 @@ impl Gathered {
                 Err(why) => without.push((shot.name, why)),
             }
         }
-        Ok(Self { look, production, shots, without, cameras })
+        Ok(Self { look, production, saved_at: version.saved_at, shots, without, cameras })
     }
 
     fn with<T>(
@@ -160,6 +161,7 @@ impl Gathered {
             plan,
             look: &self.look,
             version: Some(version),
+            saved_at: self.saved_at,
             shots: &self.shots,
             without: &self.without,
             cameras: &self.cameras,
@@ -197,6 +199,7 @@ fn taken(
         name: shot.name.clone(),
         encoding: source.encoding()?,
         trim,
+        file: frames.first().map(|f| f.name.clone()).unwrap_or_default(),
         frames: frames.iter().map(|f| f.number.max(0) as u32).collect(),
         poster,
         rate: shot.rate,

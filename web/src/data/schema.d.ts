@@ -1853,7 +1853,38 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One plan */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PlanDetail"];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         /** Saves a change of a plan */
         put: {
             parameters: {
@@ -7688,6 +7719,11 @@ export interface components {
             file_name: string;
             /** @description Its id. */
             id: components["schemas"]["PackageId"];
+            /**
+             * Format: double
+             * @description About how many seconds it will take yet, while it is made and that is known.
+             */
+            left?: number | null;
             /**
              * Format: int64
              * @description Seconds since 1970.

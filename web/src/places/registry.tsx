@@ -64,8 +64,8 @@ export const PLACES: PlaceEntry[] = [
     Component: HandoffPlace,
     hints: [],
     notes: [
-    { at: "aside[aria-label='New table']", says: "Choose the table's input and output, its format and range.", down: 0.55 },
-    { at: "section[aria-label='Report']", says: "Each table is read back and compared with the exact look: the report.", down: 0.3 },
+    { at: "[role=radiogroup][aria-label='What is made']", says: "One table, or a package: all that a delivery plan says, for everybody." },
+    { at: "section[aria-label='Report']", says: "Each table is read back and compared with the exact look: the report.", down: 0.5 },
     { at: "nav[aria-label='Places']", says: "A handoff is of a version, which stays as it is while you work on." },
     ],
   },

@@ -8,6 +8,7 @@ import { hasTexture } from "../picture/reel";
 import { printerPoint } from "../steps/film/printer";
 import { useInstruments, type Surround } from "../session/instruments";
 import { rowOf, say, shotInHand, useSession, type Held } from "../session/session";
+import { usePlan } from "../document/plan";
 import { useWork } from "../document/work";
 
 /** What is shown while a key is held. */
@@ -102,7 +103,9 @@ function escape(): void {
 
 /** Says what was undone or done again. */
 function travel(way: "undo" | "redo"): void {
-  const state = useWork.getState();
+  // In Handoff the plan is what is worked on.
+  const plan = useSession.getState().place === "handoff" && usePlan.getState().id !== null;
+  const state = plan ? usePlan.getState() : useWork.getState();
   const label = (way === "undo" ? state.past : state.future).at(-1)?.label;
   state[way]();
   if (label) say(`${way === "undo" ? "Undone" : "Done again"}: ${label}`);

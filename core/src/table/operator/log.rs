@@ -1,5 +1,6 @@
 //! Logarithms, by the constants of the Common LUT Format (SMPTE ST 2136-1, `Log`; also ACES S-2014-006).
 
+use crate::colour::log_curve::LogConstants;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -31,6 +32,20 @@ pub struct LogSide {
     pub lin_side_break: Option<f64>,
     /// Slope of that line; it continues the curve's own slope where none is said.
     pub linear_slope: Option<f64>,
+}
+
+impl From<&LogConstants> for LogSide {
+    fn from(c: &LogConstants) -> Self {
+        Self {
+            base: c.base,
+            log_side_slope: c.log_side_slope,
+            log_side_offset: c.log_side_offset,
+            lin_side_slope: c.lin_side_slope,
+            lin_side_offset: c.lin_side_offset,
+            lin_side_break: Some(c.lin_side_break),
+            linear_slope: c.linear_slope,
+        }
+    }
 }
 
 /// The least that a logarithm is taken of: the smallest normal f32, which other readers of these files take too.
@@ -101,7 +116,7 @@ impl Log {
                     (power - side.lin_side_offset) / side.lin_side_slope
                 }
             };
-            plane.iter_mut().for_each(|v| *v = f(f64::from(*v)) as f32);
+            plane.iter_mut().for_each(|v| *v = super::held(f(f64::from(*v))));
         }
     }
 }

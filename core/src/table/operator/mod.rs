@@ -76,19 +76,24 @@ impl Affine {
     }
 }
 
+/// A result as f32. What no f32 holds becomes the largest that one does: an infinity would be no number after a matrix.
+fn held(v: f64) -> f32 {
+    v.clamp(-f64::from(f32::MAX), f64::from(f32::MAX)) as f32
+}
+
 /// A formula on each pixel, in f64.
 fn each(planes: [&mut [f32]; 3], f: impl Fn([f64; 3]) -> [f64; 3]) {
     let [red, green, blue] = planes;
     for ((r, g), b) in red.iter_mut().zip(green).zip(blue) {
         let out = f([*r, *g, *b].map(f64::from));
-        [*r, *g, *b] = out.map(|v| v as f32);
+        [*r, *g, *b] = out.map(held);
     }
 }
 
 /// The same formula on each channel by itself.
 fn each_channel(planes: [&mut [f32]; 3], f: impl Fn(usize, f64) -> f64) {
     for (c, plane) in planes.into_iter().enumerate() {
-        plane.iter_mut().for_each(|v| *v = f(c, f64::from(*v)) as f32);
+        plane.iter_mut().for_each(|v| *v = held(f(c, f64::from(*v))));
     }
 }
 
@@ -229,6 +234,24 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn what_no_float_holds_is_held_and_no_matrix_makes_it_no_number() {
+        let far = LogSide { base: 10.0, ..LogSide::plain(10.0) };
+        let list = [
+            Operator::Log(Log { to_linear: true, channels: [far; 3] }),
+            Operator::Matrix(Affine::of([[1.0, -1.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, -1.0]])),
+            Operator::Exponent(Exponent {
+                style: Style::Mirror,
+                inverse: false,
+                channels: [Gamma { exponent: 4.0, offset: 0.0 }; 3],
+            }),
+        ];
+        let mut pixels = [[60.0, 60.0, 60.0, 1.0], [400.0, 0.1, 400.0, 1.0]];
+        list.iter().for_each(|o| o.on_pixels(&mut pixels));
+        assert!(pixels.as_flattened().iter().all(|v| v.is_finite()), "{pixels:?}");
+        assert_eq!(pixels[1][2], -f32::MAX);
     }
 
     #[test]
