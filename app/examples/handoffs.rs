@@ -68,7 +68,7 @@ fn timed(program: &str, arguments: &[&str]) -> Outcome<(f64, f64)> {
 }
 
 fn film() -> Steps {
-    let all = ["bloom", "halation", "negative", "softness", "grain", "print", "gate-weave", "flicker"];
+    let all = ["bloom", "halation", "negative", "softness", "grain", "print", "flicker", "gate-weave"];
     let step = |kind: &&str| Some(Step::new(kind, Zone::Film, Values::neutral(kind)?));
     Steps::of(all.iter().filter_map(step).collect())
 }

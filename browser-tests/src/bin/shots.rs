@@ -14,7 +14,6 @@ const VIEWS: [(&str, &str, &str); 19] = [
     ("look-curves", "?look=Harbour%20Dusk&shot=workbench%20001", "curves"),
     ("look-families", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-hdr", "?look=Harbour%20Dusk&shot=ferry%20deck%20008", "tone"),
-    ("encoding", "?place=footage", ""),
     ("look-hue-curves", "?look=Brine%20Light&shot=kelp%20greenhouse%20003", "balance"),
     ("look-range", "?look=Brine%20Light&shot=workbench%20001", "tone"),
     ("look-against", "?look=Harbour%20Dusk&shot=kelp%20greenhouse%20004", "tone-tint"),
@@ -25,6 +24,7 @@ const VIEWS: [(&str, &str, &str); 19] = [
     ("match", "?look=Low%20Tide&shot=lantern%20market%20014", "balance"),
     ("look-table", "?look=High%20Tide&shot=kelp%20greenhouse%20003", "balance"),
     ("handoff", "?look=Harbour%20Dusk&place=handoff", ""),
+    ("handoff-plan", "?look=Harbour%20Dusk&place=handoff", ""),
 ];
 
 #[tokio::main]
@@ -40,10 +40,6 @@ async fn main() -> Outcome {
         if query.contains("place=footage") {
             set.open(query).await?;
             set.until("return document.querySelectorAll('canvas[data-drawn]').length >= 13").await?;
-            if name == "encoding" {
-                set.click("[aria-label^=\"Encoding of kelp greenhouse 003:\"]").await?;
-                set.until("const all = [...document.querySelectorAll('[data-seen]')]; return all.length > 10 && all.slice(0, 9).every((i) => i.complete && i.naturalWidth > 0)").await?;
-            }
             if name == "camera-profile" {
                 set.click("section[aria-label=\"Camera profiles\"] button").await?;
                 set.until("return !!document.querySelector('[data-plot=profile]')").await?;
@@ -67,8 +63,14 @@ async fn main() -> Outcome {
             set.until(ROW).await?;
         } else if step.is_empty() {
             set.driver.goto(format!("{}/{query}", set.url)).await?;
-            set.click("button[type=submit]:not([disabled])").await?;
-            set.until("return !!document.querySelector('[data-report]')").await?;
+            if name == "handoff-plan" {
+                set.press("[role=radio]", "A package").await?;
+                set.press("button", "Begin with four receivers").await?;
+                set.until("return document.querySelectorAll('[data-receiver]').length === 4").await?;
+            } else {
+                set.click("button[type=submit]:not([disabled])").await?;
+                set.until("return !!document.querySelector('[data-report]')").await?;
+            }
         } else {
             set.open(query).await?;
             set.click(&format!("[data-step={step}] button[aria-current]")).await?;

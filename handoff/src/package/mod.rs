@@ -22,6 +22,7 @@ use lantern_core::colour::Encoding;
 use lantern_core::look::{Look, Path};
 use lantern_formats::frame::Frame;
 use pictures::Pictures;
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use tables::Made;
@@ -225,6 +226,13 @@ pub fn make(
     Ok(true)
 }
 
+/// What a table goes between, and what of the look it holds: tables of one way are compared with one exact path.
+type Way<'a> = [&'a str; 3];
+
+fn way_of(table: &Made) -> Way<'_> {
+    [&table.key.from, &table.key.to, table.key.part.word()]
+}
+
 /// Proves the tables on every shot, and makes its pictures. `None` when it was cancelled.
 fn shots(
     making: &mut Making<'_>,
@@ -243,17 +251,17 @@ fn shots(
         let frame = (shot.read)(shot.poster).map_err(fail)?;
         let thin = proof::thinned(&frame.picture, proof::PROOF_WIDTH);
         let mut by_input: BTreeMap<&str, Probe> = BTreeMap::new();
-        let mut by_way: BTreeMap<[&str; 3], Exact> = BTreeMap::new();
-        for (proof, table) in proofs.iter_mut().zip(tables) {
-            let (from, way) =
-                (table.key.from.as_str(), [&table.key.from, &table.key.to, table.key.part.word()]);
+        let mut by_way: BTreeMap<Way<'_>, Exact> = BTreeMap::new();
+        for (proof, table) in proofs.iter().zip(tables) {
+            let from = table.key.from.as_str();
             if !by_input.contains_key(from) {
                 by_input.insert(from, proof::probe(shot, &thin, &table.way[0]).map_err(fail)?);
             }
-            let probe = &by_input[from];
-            let exact = by_way.entry(way).or_insert_with(|| proof.exact(probe));
-            proof.add_with(probe, exact);
+            by_way.entry(way_of(table)).or_insert_with(|| proof.exact(&by_input[from]));
         }
+        proofs.par_iter_mut().zip(tables).for_each(|(proof, table)| {
+            proof.add_with(&by_input[table.key.from.as_str()], &by_way[&way_of(table)]);
+        });
         thumbs.push(proof::thumb(order, shot, &frame.picture).map_err(fail)?);
         making.one_more();
         for wanted in pictures {

@@ -9,7 +9,7 @@ use lantern_core::look::Path;
 use lantern_core::picture::Picture;
 
 /// The widest picture that tables are proven on; larger ones are thinned out, not blurred.
-pub(super) const PROOF_WIDTH: usize = 960;
+pub(super) const PROOF_WIDTH: usize = 640;
 /// Width of the small pictures of a report.
 const THUMB_WIDTH: usize = 240;
 
