@@ -5812,6 +5812,17 @@ export interface components {
             /** @constant */
             kind: "corrections";
         } | {
+            /** @constant */
+            kind: "metadata";
+            /**
+             * Format: uint
+             * @description Points on a side of its tables.
+             * @default 33
+             */
+            size: number;
+            /** @description The display that the output transform is for. */
+            to: string;
+        } | {
             /** @description Encodings of the displays. */
             displays: string[];
             /** @constant */
