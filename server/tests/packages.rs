@@ -257,14 +257,11 @@ async fn what_cannot_be_made_is_said_at_once_and_what_was_stopped_is_taken_up_ag
     let own = jobs::Jobs::default();
     jobs::package::resume(&studio, &own).unwrap();
     assert_eq!(ended!(service, "left")["state"], "done");
-    assert_eq!(ask!(service, get, "/api/packages/stopped".to_owned(), "").1["state"], "cancelled");
-    let (status, again) = ask!(service, post, "/api/packages/stopped/resume".to_owned(), "");
+    assert_eq!(ask!(service, get, "/api/packages/stopped", "").1["state"], "cancelled");
+    let (status, again) = ask!(service, post, "/api/packages/stopped/resume", "");
     assert_eq!(status, StatusCode::OK, "{again}");
     assert_eq!(ended!(service, "stopped")["state"], "done");
-    assert_eq!(
-        ask!(service, post, "/api/packages/stopped/resume".to_owned(), "").0,
-        StatusCode::UNPROCESSABLE_ENTITY
-    );
+    assert_eq!(ask!(service, post, "/api/packages/stopped/resume", "").0, StatusCode::UNPROCESSABLE_ENTITY);
 
     // Stopped at once, many times, while others are asked for: all of them end, and each can be taken up.
     let mut ids = Vec::new();

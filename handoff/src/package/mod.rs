@@ -187,7 +187,7 @@ pub fn make(
     for (name, why) in order.without {
         making.not_made("", &format!("anything of the shot {name}"), why);
     }
-    let Some((reports, thumbs)) = shots(&mut making, &tables, &pictures)? else { return Ok(false) };
+    let Some(Proven { reports, thumbs }) = shots(&mut making, &tables, &pictures)? else { return Ok(false) };
     let proofs = receivers(&mut making, &tables, &reports)?;
     for (receiver, path, text) in &configurations {
         let of_all = path.ends_with(configuration::NAME);
@@ -226,6 +226,12 @@ pub fn make(
     Ok(true)
 }
 
+/// What comes of the shots: the report of every table, and small pictures.
+struct Proven {
+    reports: Vec<Fidelity>,
+    thumbs: Vec<Thumb>,
+}
+
 /// What a table goes between, and what of the look it holds: tables of one way are compared with one exact path.
 type Way<'a> = [&'a str; 3];
 
@@ -238,7 +244,7 @@ fn shots(
     making: &mut Making<'_>,
     tables: &[Made],
     pictures: &[Pictures],
-) -> Result<Option<(Vec<Fidelity>, Vec<Thumb>)>, PackageError> {
+) -> Result<Option<Proven>, PackageError> {
     let order = making.order;
     let mut proofs: Vec<Proving<'_>> =
         tables.iter().map(|t| Proving::new(&t.program, &t.full, &t.way[0], &t.way[1])).collect();
@@ -276,7 +282,7 @@ fn shots(
             making.not_made(&wanted.receiver, what, why);
         }
     }
-    Ok(Some((proofs.into_iter().map(Proving::finish).collect(), thumbs)))
+    Ok(Some(Proven { reports: proofs.into_iter().map(Proving::finish).collect(), thumbs }))
 }
 
 /// What each receiver gets beside pictures and configurations; gives the proof of every table.
