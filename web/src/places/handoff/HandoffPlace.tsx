@@ -1,6 +1,6 @@
 /** Handoff: a table of a version, or a package by a plan; watch it, read its report, take it away. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { usePlan } from "../../document/plan";
 import { useWork } from "../../document/work";
 import { told, useSession } from "../../session/session";
@@ -26,11 +26,13 @@ export function HandoffPlace() {
   // The plan, unless a package is chosen.
   const [made, setMade] = useState<string | null>(null);
   const [back, setBack] = useState<File | null>(null);
+  // A plan that is not on screen is not undone.
+  const lay = useCallback(() => told(usePlan.getState().close().then(() => client.invalidateQueries({ queryKey: ["plans"] }))), [client]);
+  useEffect(() => lay, [lay]);
   const turn = (to: What) => {
     setWhat(to);
     setBack(null);
-    // What is not on screen is not undone.
-    if (to === "table") told(usePlan.getState().close().then(() => client.invalidateQueries({ queryKey: ["plans"] })));
+    if (to === "table") lay();
   };
   const showTable = (id: string) => {
     setTable(id);
