@@ -217,6 +217,13 @@ fn odd_sizes_one_pixel_and_stills_alone_are_packed_and_what_cannot_be_made_is_sa
         whole(&plan(all()), shots, &zip, dir.path());
         assert_eq!(verify::manifest(&zip).unwrap().not_made.len(), missing);
     }
+    // Trims of no shot are named too, in every form.
+    let zip = dir.path().join("e.zip");
+    let trims = plan(
+        json!([{ "kind": "corrections", "form": "cc" }, { "kind": "metadata", "to": "rec709", "size": 17 }]),
+    );
+    whole(&trims, &[], &zip, dir.path());
+    assert_eq!(verify::manifest(&zip).unwrap().not_made.len(), 3);
     let refused = |delivery: Value, shots: &[Shot<'_>]| {
         make(
             &plan(json!([delivery])),

@@ -317,6 +317,10 @@ fn receivers(
                     making.put(&receiver.name, &path, "the look", order.look.to_json().as_bytes())?;
                 }
                 Delivery::Corrections { form } => {
+                    if order.shots.is_empty() {
+                        let why = "there is no shot whose encoding is known";
+                        making.not_made(&receiver.name, "trims as ASC CDL", why);
+                    }
                     for (path, is, text) in trims::decisions(order, receiver, form, &mut making.not_made) {
                         making.put(&receiver.name, &format!("{folder}/{path}"), &is, text.as_bytes())?;
                     }
