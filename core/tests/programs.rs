@@ -145,8 +145,9 @@ proptest! {
             let p = Program::of_step(step);
             let near = [0, 1, 2].map(|k| c[k] + d[k] * 1e-5);
             let (a, b) = (p.on_colour(c), p.on_colour(near));
-            // A rendering of contrast 1.8, or a pushed film, in a log of 17.5 stops has slopes up to 20 or so.
-            let most = if step.zone == Zone::Film { 1e-3 } else { 1e-4 };
+            // In a log of 17.5 stops a rendering of contrast 1.8 has slopes up to 20 or so, and a print pushed by 31 points of red
+            // one of 123 where a deep blue goes to white: a slope, which smaller input steps show.
+            let most = if step.zone == Zone::Film { 2e-3 } else { 1e-4 };
             for k in 0..3 {
                 prop_assert!((a[k] - b[k]).abs() <= most, "{}: {c:?} {a:?} {b:?}", step.id);
             }
