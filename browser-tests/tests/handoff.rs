@@ -197,9 +197,15 @@ async fn a_plan_of_four_receivers_becomes_a_package_in_one_press() -> Outcome {
 
     // The report opens as a page of its own.
     set.click("[data-package-report]").await?;
-    set.until("return true").await?;
-    let windows = set.driver.windows().await?;
-    assert_eq!(windows.len(), 2);
+    let begun = std::time::Instant::now();
+    let windows = loop {
+        let windows = set.driver.windows().await?;
+        if windows.len() == 2 {
+            break windows;
+        }
+        assert!(begun.elapsed().as_secs() < 30, "the report does not open");
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+    };
     set.driver.switch_to_window(windows[1].clone()).await?;
     set.until("return document.body?.innerText.includes('Effects house')").await?;
     set.driver.close_window().await?;

@@ -4,7 +4,7 @@ use std::sync::mpsc::sync_channel;
 
 /// Takes each item through reading, work and writing: while one is worked on, the next is read and the last is written. What
 /// reading gives no result for is left out. Work runs on the calling thread, in order, as does writing on its own; there are
-/// never more than five items on the way.
+/// never more than three items on the way.
 pub fn pipeline<I, R, W>(
     items: impl Iterator<Item = I> + Send,
     read: impl Fn(I) -> Option<R> + Send,
@@ -15,8 +15,8 @@ pub fn pipeline<I, R, W>(
     W: Send,
 {
     std::thread::scope(|scope| {
-        let (was_read, to_work) = sync_channel::<R>(1);
-        let (worked, to_write) = sync_channel::<W>(1);
+        let (was_read, to_work) = sync_channel::<R>(0);
+        let (worked, to_write) = sync_channel::<W>(0);
         scope.spawn(move || {
             for found in items.filter_map(read) {
                 // The others ended: there is nobody left to read for.

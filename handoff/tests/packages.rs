@@ -295,6 +295,15 @@ fn metadata_of_each_shot_points_to_tables_that_together_are_the_look() {
     let zip = dir.path().join("a.zip");
     let plan = plan(json!([{ "kind": "metadata", "to": "rec709", "size": 65 }]));
     whole(&plan, &[trimmed, finished], &zip, dir.path());
+    // Two cameras of one name have a table each.
+    let camera = |id: &str| Encoding { name: "Camera".into(), ..Encoding::find(id).unwrap() };
+    let of = |id: &str| Shot { encoding: camera(id), ..shot(vec![0, 1], [8, 8], &reads, false) };
+    let two = dir.path().join("two.zip");
+    whole(&plan, &[of("acescct"), of("acescg"), of("acescct")], &two, dir.path());
+    let inputs = verify::manifest(&two).unwrap().files.into_iter();
+    let inputs = inputs.filter(|f| f.path.contains("camera_to")).map(|f| f.path).collect::<Vec<_>>();
+    let names = ["camera_to_aces2065-1.clf", "other-camera_to_aces2065-1.clf"];
+    assert_eq!(inputs, names.map(|n| format!("dailies/amf/{n}")));
     let manifest = verify::manifest(&zip).unwrap();
     assert!(manifest.not_made.iter().any(|n| n.what.contains("Finished") && n.why.contains("no formula")));
     let amf = manifest.files.iter().find(|f| f.path.ends_with(".amf")).unwrap();

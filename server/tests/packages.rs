@@ -270,6 +270,13 @@ async fn what_cannot_be_made_is_said_at_once_and_what_was_stopped_is_taken_up_ag
         ids.push(p["id"].as_str().unwrap().to_owned());
         ask!(service, post, format!("/api/packages/{}/cancel", ids[ids.len() - 1]), "");
     }
+    // The last one still waits: it is taken up at once, whatever goes before it.
+    let last = ids[ids.len() - 1].clone();
+    let (status, said) = ask!(service, post, format!("/api/packages/{last}/resume"), "");
+    assert!(status == StatusCode::OK || said["detail"].as_str().unwrap().contains("stopped"), "{said}");
+    if status == StatusCode::OK {
+        assert_eq!(ended!(service, last)["state"], "done");
+    }
     for id in ids {
         let state = ended!(service, id)["state"].clone();
         assert!(state == "cancelled" || state == "done", "{state}");

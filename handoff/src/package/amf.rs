@@ -57,7 +57,7 @@ pub(super) fn metadata(
                 continue;
             }
         };
-        let Some((camera, bytes)) = input(making, shot) else {
+        let Some((camera, bytes)) = input(making, shot, folder) else {
             let why = "it is finished for a display, from which no formula leads to ACES";
             making.not_made(&receiver.name, &what, why);
             continue;
@@ -79,16 +79,25 @@ fn correction(shot: &Shot<'_>) -> Result<Option<SlopeOffsetPower>, String> {
 }
 
 /// How a shot's code values become light of ACES2065-1.
-fn input(making: &Making<'_>, shot: &Shot<'_>) -> Option<(Pointed, Vec<u8>)> {
+fn input(making: &Making<'_>, shot: &Shot<'_>, folder: &str) -> Option<(Pointed, Vec<u8>)> {
     if shot.encoding.reference == Reference::Display {
         return None;
     }
     let aces = Encoding::find(ACES)?;
     let table = to_aces(&shot.encoding.name, &shot.encoding, &aces, making.cancel).ok()??;
     let bytes = clf::write(&table, &[]).into_bytes();
-    let name = format!("{}_to_{ACES}.clf", plain_name(&shot.encoding.name, "camera"));
+    let sha256 = sha256(&bytes);
+    let mut name = format!("{}_to_{ACES}.clf", plain_name(&shot.encoding.name, "camera"));
+    // Two cameras may have one name.
+    let taken = |name: &str| {
+        let path = format!("{folder}{name}");
+        making.files.iter().any(|f| f.path == path && f.sha256 != sha256)
+    };
+    while taken(&name) {
+        name = format!("other-{name}");
+    }
     let does = format!("{} to {}", shot.encoding.name, aces.name);
-    Some((Pointed { name, sha256: sha256(&bytes), does }, bytes))
+    Some((Pointed { name, sha256, does }, bytes))
 }
 
 /// The ACEScct transforms of ACES 1, by their names there.

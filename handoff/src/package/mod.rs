@@ -23,7 +23,7 @@ use lantern_core::look::{Look, Path};
 use lantern_formats::frame::Frame;
 use pictures::Pictures;
 use rayon::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::sync::atomic::{AtomicBool, Ordering};
 use tables::Made;
 use thiserror::Error;
@@ -105,6 +105,8 @@ struct Making<'a> {
     order: &'a Order<'a>,
     sink: Box<dyn Sink>,
     files: Vec<FileOf>,
+    /// Their paths.
+    paths: HashSet<String>,
     not_made: Vec<NotMade>,
     cancel: &'a AtomicBool,
     progress: &'a (dyn Fn(f64) + Sync),
@@ -121,7 +123,12 @@ impl Making<'_> {
     }
 
     fn has(&self, path: &str) -> bool {
-        self.files.iter().any(|f| f.path == path)
+        self.paths.contains(path)
+    }
+
+    fn took(&mut self, file: FileOf) {
+        self.paths.insert(file.path.clone());
+        self.files.push(file);
     }
 
     /// One more shot or picture is done.
@@ -135,7 +142,7 @@ impl Making<'_> {
     fn put(&mut self, receiver: &str, path: &str, is: &str, bytes: &[u8]) -> std::io::Result<()> {
         if !self.has(path) {
             self.sink.put(path, bytes)?;
-            self.files.push(FileOf::new(path, receiver, is, bytes));
+            self.took(FileOf::new(path, receiver, is, bytes));
         }
         Ok(())
     }
@@ -151,7 +158,7 @@ impl Making<'_> {
         if !self.has(path) {
             let of = FileOf::of_file(path, receiver, is, from)?;
             self.sink.put_file(path, from)?;
-            self.files.push(of);
+            self.took(of);
         }
         Ok(())
     }
@@ -177,13 +184,14 @@ pub fn make(
     progress: &(dyn Fn(f64) + Sync),
     cancel: &AtomicBool,
 ) -> Result<bool, PackageError> {
+    check(order)?;
     let pictures = pictures::pictures(order)?;
     let told = |share: f64| progress(TABLES_SHARE * share);
     let Some(tables) = tables::tables(order, &told, cancel)? else { return Ok(false) };
     let Some(configurations) = tables::configurations(order, cancel)? else { return Ok(false) };
     let all = order.shots.iter().map(|s| 1 + pictures.iter().map(|p| p.count(s)).sum::<usize>()).sum();
-    let (files, not_made) = (Vec::new(), Vec::new());
-    let mut making = Making { order, sink, files, not_made, cancel, progress, done: [0, all] };
+    let (files, paths, not_made) = (Vec::new(), HashSet::new(), Vec::new());
+    let mut making = Making { order, sink, files, paths, not_made, cancel, progress, done: [0, all] };
     for (name, why) in order.without {
         making.not_made("", &format!("anything of the shot {name}"), why);
     }
@@ -193,6 +201,10 @@ pub fn make(
         let of_all = path.ends_with(configuration::NAME);
         let is = if of_all { "colour configuration" } else { "table of the colour configuration" };
         making.put(receiver, path, is, text.as_bytes())?;
+    }
+    // What was stopped in the middle is not what somebody wanted.
+    if making.cancelled() {
+        return Ok(false);
     }
     let Making { mut sink, files, not_made, .. } = making;
     let look = LookOf {

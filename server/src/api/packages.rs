@@ -152,7 +152,7 @@ pub async fn resume(
     jobs: web::Data<Jobs>,
     id: web::Path<PackageId>,
 ) -> ApiResult<Answer<PackageDetail>> {
-    if jobs.find(id.as_str()).is_some() {
+    if jobs.find(id.as_str()).is_some_and(|job| job.begun()) {
         return Err(ApiError::Invalid("it is still being stopped: try again in a moment".into()));
     }
     let again = id.clone();
@@ -166,7 +166,12 @@ pub async fn resume(
         }
         Ok(row)
     });
-    package::queue(studio, &jobs, row.await?);
+    let row = row.await?;
+    match jobs.find(id.as_str()) {
+        // It was stopped before its turn, which it still waits for.
+        Some(job) if !job.begun() => job.cancel.store(false, std::sync::atomic::Ordering::Relaxed),
+        _ => package::queue(studio, &jobs, row),
+    }
     show(store, jobs, id).await
 }
 

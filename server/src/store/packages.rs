@@ -99,6 +99,11 @@ impl PackageRow {
     /// Those that have not ended, in the order that they were asked for; all of them wait anew.
     pub fn queue_again(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
         c.immediate_transaction(|c| {
+            // What was deleted meanwhile is not made, and can be taken up again where it is put back.
+            let going = packages::table.filter(packages::state.eq_any(["queued", "running"]));
+            diesel::update(going.filter(packages::deleted_at.is_not_null()))
+                .set(packages::state.eq("cancelled"))
+                .execute(c)?;
             diesel::update(packages::table.filter(packages::state.eq("running")))
                 .set(packages::state.eq("queued"))
                 .execute(c)?;

@@ -308,8 +308,8 @@ function Said({ title, lines }: { title: string; lines: [string, string][] }) {
   return (
     <section aria-label={title}>
       <h3 className="pb-1 text-value text-bright">{title}</h3>
-      {lines.map(([what, why]) => (
-        <p key={what} className="leading-5">
+      {lines.map(([what, why], i) => (
+        <p key={i} className="leading-5">
           <span className="text-text">{what}</span> <span className="text-dim">{why}</span>
         </p>
       ))}
