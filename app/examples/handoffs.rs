@@ -7,6 +7,7 @@ use lantern_core::look::{Look, Path as Steps, Step};
 use lantern_core::picture::Picture;
 use lantern_core::step::{Values, Zone};
 use lantern_core::texture::FrameGeometry;
+use lantern_core::texture::buffer::BufferPool;
 use lantern_formats::Depth;
 use lantern_formats::frame::Frame;
 use lantern_handoff::pipeline::pipeline;
@@ -136,12 +137,12 @@ fn render(program: &str, folder: &Path, base: &Picture) -> Outcome {
     let (from, display) =
         (Encoding::find("acescct").ok_or("acescct")?, Encoding::find("rec709").ok_or("rec709")?);
     let graph = Graph::compile(&look.path, &from, &display)?;
-    let never = AtomicBool::new(false);
+    let (never, mut pool) = (AtomicBool::new(false), BufferPool::default());
     let begun = Instant::now();
     for k in 0..FRAMES {
         let mut picture = frames[k % frames.len()].picture.clone();
         let geometry = FrameGeometry::whole(1920, 1080, graph.gauge, k as u32);
-        graph.run(&mut picture.pixels, &geometry, &never);
+        graph.run_in(&mut picture.pixels, &geometry, &mut pool, &never);
     }
     let arithmetic = FRAMES as f64 / begun.elapsed().as_secs_f64();
     row("  the arithmetic alone", arithmetic, "frames/s", "");

@@ -389,6 +389,15 @@ impl Set {
         Ok(ureq::get(format!("{}{path}", self.url)).call()?.body_mut().read_json()?)
     }
 
+    /// The first version of a look of the first production, as its file.
+    pub fn look_file(&self, name: &str) -> Outcome<Value> {
+        let production = self.get("/api/productions")?[0]["id"].as_str().unwrap_or("").to_owned();
+        let looks = self.get(&format!("/api/productions/{production}/looks"))?;
+        let look = looks.as_array().and_then(|l| l.iter().find(|l| l["name"] == name)).ok_or("no look")?;
+        let version = self.get(&format!("/api/looks/{}/versions/1", look["id"].as_str().unwrap_or("")))?;
+        Ok(version["document"].clone())
+    }
+
     /// A POST on the server's API.
     pub fn post(&self, path: &str, body: &Value) -> Outcome<Value> {
         Ok(ureq::post(format!("{}{path}", self.url)).send_json(body)?.body_mut().read_json()?)

@@ -53,12 +53,8 @@ async fn a_table_is_made_in_another_format_and_range_and_what_comes_back_is_told
     // The same on the command line.
     let folder = tempfile::tempdir()?;
     let path = |name: &str| folder.path().join(name);
-    let production = set.get("/api/productions")?[0]["id"].as_str().unwrap_or("").to_owned();
-    let looks = set.get(&format!("/api/productions/{production}/looks"))?;
-    let look =
-        looks.as_array().and_then(|l| l.iter().find(|l| l["name"] == "Harbour Dusk")).ok_or("no look")?;
-    let version = set.get(&format!("/api/looks/{}/versions/1", look["id"].as_str().unwrap_or("")))?;
-    std::fs::write(path("look.json"), version["document"].to_string())?;
+    let mut look = set.look_file("Harbour Dusk")?;
+    std::fs::write(path("look.json"), look.to_string())?;
     bake(&path("look.json"), &path("t.clf"), &["--size", "17", "--format", "clf", "--range", "legal"])?;
     assert_eq!(text.as_str().unwrap_or(""), std::fs::read_to_string(path("t.clf"))?);
 
@@ -68,6 +64,31 @@ async fn a_table_is_made_in_another_format_and_range_and_what_comes_back_is_told
     let swapped = told(&set, &path("full.cube"), "range").await?;
     assert!(swapped.contains("full range, where legal range was handed off"), "{swapped}");
     set.until("return document.querySelectorAll('[data-identified] polyline').length === 6").await?;
+    bake(&path("look.json"), &path("more.clf"), &["--size", "33", "--format", "clf", "--range", "legal"])?;
+    let resampled = told(&set, &path("more.clf"), "resampled").await?;
+    assert!(resampled.contains("33 points in place of 17"), "{resampled}");
+    look["path"]["steps"][0]["values"]["exposure"] = json!(0.5);
+    std::fs::write(path("next.json"), look.to_string())?;
+    bake(&path("next.json"), &path("next.clf"), &["--size", "17", "--format", "clf", "--range", "legal"])?;
+    let next = told(&set, &path("next.clf"), "near").await?;
+    assert!(next.contains("of another version") && next.contains("Harbour Dusk"), "{next}");
+
+    // The command line says the same of the data folder, while the server works with it.
+    let among = |file: &str, more: &[&str]| -> Outcome<String> {
+        let mut command = Command::new(program()?);
+        command.arg("identify").arg(path(file)).arg("--data").arg(set.data.path()).args(more);
+        let done = command.output()?;
+        Ok([done.stdout, done.stderr].map(|said| String::from_utf8_lossy(&said).into_owned()).concat())
+    };
+    assert!(
+        among("t.clf", &[])?.starts_with("bit for bit “Harbour Dusk, version 1"),
+        "{}",
+        among("t.clf", &[])?
+    );
+    assert!(among("more.clf", &[])?.contains("resampled: 33 points in place of 17"));
+    let none = among("t.clf", &["--production", "Nowhere"])?;
+    assert!(none.contains("there is no production “Nowhere”"), "{none}");
+
     std::fs::write(path("upside.cube"), "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n")?;
     assert!(told(&set, &path("upside.cube"), "foreign").await?.contains("None of the 1"));
     std::fs::write(path("cut.cube"), "LUT_3D_SIZE 33\n0 0 0\n")?;

@@ -20,11 +20,7 @@ async fn the_downloaded_table_is_byte_for_byte_what_bake_writes() -> Outcome {
     let detail = set.get(&format!("/api/productions/{production}"))?;
     let usual = detail["profiles"].as_array().and_then(|all| all.iter().find(|p| p["usual"] == true));
     let camera = usual.ok_or("no camera")?["body"].clone();
-    let looks = set.get(&format!("/api/productions/{production}/looks"))?;
-    let look =
-        looks.as_array().and_then(|l| l.iter().find(|l| l["name"] == "Harbour Dusk")).ok_or("no look")?;
-    let version = set.get(&format!("/api/looks/{}/versions/1", look["id"].as_str().unwrap_or("")))?;
-    std::fs::write(path("look.json"), version["document"].to_string())?;
+    std::fs::write(path("look.json"), set.look_file("Harbour Dusk")?.to_string())?;
     std::fs::write(path("camera.json"), camera.to_string())?;
     let done = Command::new(program()?)
         .args(["bake", "--to", "rec709", "--look"])

@@ -13,7 +13,7 @@ use lantern_core::film::stock::{negatives, prints};
 use lantern_core::film::{Chain, GREY, NegativeKind, NegativeStock, PrintStock};
 use lantern_core::graph::Program;
 use lantern_core::look::{Path, Step};
-use lantern_core::numeric::lane::{N, Planes};
+use lantern_core::numeric::lane::{Channel, Planes};
 use lantern_core::step::{Negative, Print, Values, Zone};
 
 fn fixture() -> serde_json::Value {
@@ -41,7 +41,7 @@ fn chain(n: &Negative, p: &Print) -> Chain {
 fn shown(chain: &Chain, colours: &[[f64; 3]]) -> Vec<[f64; 3]> {
     let mut out = Vec::new();
     for rgb in colours {
-        let mut p: Planes = rgb.map(|v| [v as f32; N]);
+        let mut p: Planes = rgb.map(|v| Channel::of(v as f32));
         chain.exposing.run(&mut p);
         chain.developing.run(&mut p);
         chain.printing.run(&mut p);

@@ -11,7 +11,7 @@ use lantern_core::colour::{
     primaries::{ACES_WHITE, AP1},
     transfer::Transfer,
 };
-use lantern_core::numeric::lane::{N, Planes};
+use lantern_core::numeric::lane::{Channel, N, Planes};
 use lantern_core::step::{ColourCompress, SlopeOffsetPower};
 use serde_json::Value;
 
@@ -29,7 +29,7 @@ fn triple(v: &Value) -> [f64; 3] {
 }
 
 fn coded(t: &Transfer, rgb: [f64; 3], decode: bool) -> [f64; 3] {
-    let mut p: Planes = rgb.map(|v| [v as f32; N]);
+    let mut p: Planes = rgb.map(|v| Channel::of(v as f32));
     if decode {
         t.decode(&mut p);
     } else {
@@ -141,7 +141,7 @@ fn slope_offset_power_agrees_with_opencolorio_in_both_forms() {
         step.clamp = case["clamp"].as_bool().unwrap();
         let kernel = step.kernel();
         for (rgb, want) in f["in"].as_array().unwrap().iter().zip(case["out"].as_array().unwrap()) {
-            let mut p: Planes = triple(rgb).map(|v| [v as f32; N]);
+            let mut p: Planes = triple(rgb).map(|v| Channel::of(v as f32));
             kernel.run(&mut p);
             for (plane, want) in p.iter().zip(triple(want)) {
                 // Powers of OpenColorIO are fast approximations: 1e-5 relative.
@@ -157,7 +157,7 @@ fn colour_compress_agrees_with_the_reference_gamut_compression_of_opencolorio() 
     let f = fixture("compress");
     let kernel = ColourCompress::default().kernel();
     for (rgb, want) in f["in"].as_array().unwrap().iter().zip(f["out"].as_array().unwrap()) {
-        let mut p: Planes = triple(rgb).map(|v| [v as f32; N]);
+        let mut p: Planes = triple(rgb).map(|v| Channel::of(v as f32));
         kernel.run(&mut p);
         for (plane, want) in p.iter().zip(triple(want)) {
             let (got, most) = (f64::from(plane[7]), 3e-5 * want.abs().max(1.0));

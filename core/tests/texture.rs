@@ -306,7 +306,7 @@ fn a_part_of_a_frame_has_the_grain_of_the_whole() {
 fn grain_leaves_the_mean_colour_of_a_patch() {
     use lantern_core::colour::difference::{ciede2000, xyz_to_lab};
     use lantern_core::colour::{chromaticity::xy_to_xyz, primaries::AP1};
-    use lantern_core::numeric::lane::{N, Planes};
+    use lantern_core::numeric::lane::{Channel, N, Planes};
     for of in [0, 2, 5] {
         let chain = film(of);
         for stops in [-4.0, -2.0, 0.0, 2.0, 4.0] {
@@ -318,7 +318,7 @@ fn grain_leaves_the_mean_colour_of_a_patch() {
             // Mean light, as the eye takes it from afar.
             let mut mean = [0.0_f64; 3];
             for block in pixels.chunks(N) {
-                let mut p: Planes = [[0.0; N]; 3];
+                let mut p: Planes = [Channel::of(0.0); 3];
                 (0..N).for_each(|i| (0..3).for_each(|c| p[c][i] = block[i][c]));
                 chain.printing.run(&mut p);
                 (0..3).for_each(|c| mean[c] += p[c].iter().map(|v| f64::from(*v)).sum::<f64>());

@@ -98,7 +98,7 @@ fn off(balance: &Balance, mut picture: Picture) -> Result<Picture, Box<dyn std::
     let wrong = balance.kernel().0.map(|row| row.map(f64::from));
     let wrong = Mat3(wrong).inverse().ok_or("a balance that cannot be undone")?.to_f32();
     for block in picture.pixels.chunks_mut(lane::N) {
-        let mut planes = [[0.0; lane::N]; 3];
+        let mut planes = [lane::Channel::of(0.0); 3];
         lane::load(block, &mut planes);
         wrong.run(&mut planes);
         lane::store(&planes, block);

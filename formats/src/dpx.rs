@@ -4,9 +4,10 @@
 //! Samples come out as code values 0..1 over the element's whole range; what they mean is for the encoding to say,
 //! for which [`Header::transfer`] holds the file's own word.
 
+use crate::FormatError;
 use crate::frame::{Beside, Frame, Windows, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
-use crate::{FormatError, quantise};
+use crate::samples::quantise;
 use lantern_core::colour::{Encoding, transfer::Transfer};
 use lantern_core::picture::{Picture, check_size};
 
@@ -286,7 +287,7 @@ fn write_as(picture: &Picture, beside: &Beside, [transfer, colorimetric]: [u8; 2
         if beside.aspect == 1.0 { [1, 1] } else { [(beside.aspect * 10_000.0).round() as u32, 10_000] };
     put(ASPECT, &[wide.to_be_bytes(), high.to_be_bytes()].concat());
     for row in picture.pixels.chunks_exact(w) {
-        let mut samples = row.iter().flat_map(|p| &p[..channels]).map(|v| quantise(*v, 1023.0) as u32);
+        let mut samples = row.iter().flat_map(|p| &p[..channels]).map(|v| quantise(*v, 1023.0));
         for _ in 0..line / 4 {
             let [a, b, c] = [(); 3].map(|()| samples.next().unwrap_or(0));
             out.extend_from_slice(&(a << 22 | b << 12 | c << 2).to_be_bytes());
@@ -312,7 +313,7 @@ mod tests {
         assert_eq!((h.width, h.height, h.bits, h.transfer, h.big), (5, 3, 10, 3, true));
         let back = read(&bytes).unwrap();
         for (a, b) in back.pixels.iter().flatten().zip(ramp().pixels.iter().flatten()) {
-            assert_eq!((a * 1023.0).round(), quantise(*b, 1023.0));
+            assert_eq!((a * 1023.0).round(), quantise(*b, 1023.0) as f32);
         }
     }
 

@@ -21,6 +21,7 @@ pub mod measurements;
 pub mod picture;
 pub mod png;
 pub mod registry;
+mod samples;
 pub mod spi;
 pub mod tiff;
 mod xml;
@@ -83,12 +84,6 @@ impl FormatError {
     fn broken(format: &'static str, why: impl std::fmt::Display) -> Self {
         Self::Broken { format, why: why.to_string() }
     }
-}
-
-/// A value 0..1 as an integer sample, rounded to nearest.
-pub(crate) fn quantise(v: f32, most: f32) -> f32 {
-    // NaN becomes 0.
-    (v.max(0.0).min(1.0) * most + 0.5).floor()
 }
 
 /// What of a text is said back in an error.

@@ -8,6 +8,7 @@ use lantern_core::graph::Program;
 use lantern_core::look::Path;
 use lantern_core::table::{Operator, Table};
 use lantern_formats::clf;
+use std::collections::HashSet;
 use std::fmt::Write as _;
 use std::sync::atomic::AtomicBool;
 
@@ -18,6 +19,8 @@ pub const SIZE: usize = 65;
 pub const NAME: &str = "config.ocio";
 /// The folder of its tables, beside it.
 const TABLES: &str = "tables";
+/// From what stands between all spaces to what the tables of views are given.
+const CCT_FILE: &str = "aces2065-1_to_acescct.clf";
 
 /// What a configuration is made of.
 pub struct Wanted<'a> {
@@ -35,6 +38,53 @@ pub struct Wanted<'a> {
 
 /// A file of a configuration: its path, and its text.
 pub type File = (String, String);
+
+/// Names that were given: none is given twice, whatever the case of its letters, which neither the format nor every file system
+/// tells apart.
+struct Names(HashSet<String>);
+
+impl Names {
+    /// With names that are taken from the start.
+    fn new(taken: &[&str]) -> Self {
+        Self(taken.iter().map(|n| n.to_lowercase()).collect())
+    }
+
+    /// The first of a name and what `counted` makes of 2, 3, ... that was not given yet.
+    fn take(&mut self, name: String, counted: impl Fn(usize) -> String) -> String {
+        let mut found = name;
+        let mut n = 2;
+        while !self.0.insert(found.to_lowercase()) {
+            found = counted(n);
+            n += 1;
+        }
+        found
+    }
+
+    /// A name for people.
+    fn name(&mut self, name: &str) -> String {
+        self.take(name.into(), |n| format!("{name} ({n})"))
+    }
+
+    /// A CLF file's name.
+    fn file(&mut self, stem: &str) -> String {
+        self.take(format!("{stem}.clf"), |n| format!("{stem}_{n}.clf"))
+    }
+}
+
+/// Roles of a configuration, which no colour space may be called by.
+const ROLES: [&str; 8] = [
+    "aces_interchange",
+    "color_timing",
+    "compositing_log",
+    "data",
+    "default",
+    "reference",
+    "scene_linear",
+    RAW,
+];
+
+/// The space of numbers that are no colours.
+const RAW: &str = "Raw";
 
 /// A text in the quotes of YAML.
 fn quoted(text: &str) -> String {
@@ -72,6 +122,8 @@ pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>
     };
     let mut files: Vec<File> = Vec::new();
     let mut spaces = String::new();
+    let (mut called, mut filed) = (Names::new(&ROLES), Names::new(&[CCT_FILE]));
+    called.name(&aces.name);
     space(&mut spaces, &aces.name, "scene-linear", &aces.title, None);
     let own = ["acescg", "acescct"].into_iter().filter_map(shipped).map(|e| (e.name.clone(), e));
     for (name, encoding) in own.chain(wanted.cameras.iter().cloned()) {
@@ -80,21 +132,22 @@ pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>
         }
         // What leads back is found from formulas alone.
         let Some(table) = to_aces(&name, &encoding, &aces, cancel)? else { continue };
-        let file = format!("{}_to_aces2065-1.clf", plain_name(&name, "camera"));
+        let name = called.name(&name);
+        let file = filed.file(&format!("{}_to_aces2065-1", plain_name(&name, "camera")));
         let kind = if encoding.is_linear() { "scene-linear" } else { "log" };
         space(&mut spaces, &name, kind, &encoding.title, Some(("to_scene_reference", &[&file])));
         files.push((format!("{TABLES}/{file}"), clf::write(&table, &[])));
     }
     let mut displays = String::new();
     let mut names = Vec::new();
-    let views = [(wanted.look, wanted.path), ("Plain", &Path::default())];
+    let look = Names::new(&["Plain", RAW]).name(wanted.look);
+    let views = [(look.as_str(), wanted.path), ("Plain", &Path::default())];
     let to_cct =
         Program::compile(&Path::default(), &aces, &cct).map_err(|e| TableFileError::Path(e.to_string()))?;
     let Some(to_cct) = to_cct.listed([&aces, &cct], 2, false, "ACES2065-1 to ACEScct", cancel)? else {
         return Ok(None);
     };
-    let cct_file = "aces2065-1_to_acescct.clf";
-    files.push((format!("{TABLES}/{cct_file}"), clf::write(&to_cct, &[])));
+    files.push((format!("{TABLES}/{CCT_FILE}"), clf::write(&to_cct, &[])));
     for display in wanted.displays {
         let _ = writeln!(displays, "  {}:", quoted(&display.name));
         names.push(quoted(&display.name));
@@ -105,14 +158,17 @@ pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>
             let Some(table) = program.listed([&cct, display], wanted.size, false, &title, cancel)? else {
                 return Ok(None);
             };
-            let file =
-                format!("{}_acescct_to_{}.clf", plain_name(name, "look"), plain_name(&display.id, "display"));
-            let called = format!("{} - {name}", display.name);
-            let way = ("from_scene_reference", &[cct_file, file.as_str()][..]);
+            let file = filed.file(&format!(
+                "{}_acescct_to_{}",
+                plain_name(name, "look"),
+                plain_name(&display.id, "display")
+            ));
+            let shown = called.name(&format!("{} - {name}", display.name));
+            let way = ("from_scene_reference", &[CCT_FILE, file.as_str()][..]);
             let is = format!("{name} on {}", display.name);
             space(
                 &mut spaces,
-                &called,
+                &shown,
                 if display.is_hdr() { "hdr-video" } else { "sdr-video" },
                 &is,
                 Some(way),
@@ -121,13 +177,13 @@ pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>
                 displays,
                 "    - !<View> {{name: {}, colorspace: {}}}",
                 quoted(name),
-                quoted(&called)
+                quoted(&shown)
             );
             files.push((format!("{TABLES}/{file}"), clf::write(&table, &[])));
         }
         displays.push_str("    - !<View> {name: Raw, colorspace: Raw}\n");
     }
-    let views: Vec<String> = [wanted.look, "Plain", "Raw"].iter().map(|v| quoted(v)).collect();
+    let views: Vec<String> = [&look, "Plain", RAW].iter().map(|v| quoted(v)).collect();
     let description = format!("{}, with its displays. Made by Dusky Lantern.", wanted.look);
     let text = format!(
         "ocio_profile_version: 2\n\nname: {}\ndescription: {}\nenvironment: {{}}\nsearch_path: {TABLES}\nstrictparsing: true\n\
@@ -165,6 +221,38 @@ fn space(out: &mut String, name: &str, kind: &str, description: &str, way: Optio
             for f in files {
                 let _ = writeln!(out, "        - {}", one(f));
             }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_called_alike_keeps_names_and_files_of_its_own() {
+        let find = |id: &str| Encoding::find(id).unwrap();
+        // Two cameras whose names differ in signs and case only, one called as a role, and a look called as a view is.
+        let (a, b) = (find("acescct"), find("acescg"));
+        let cameras = ["Cam A", "cam a", "Cam/A", "default"]
+            .map(|n| (n.to_owned(), if n == "cam a" { b.clone() } else { a.clone() }));
+        let path = Path::default();
+        let displays = [find("rec709")];
+        let wanted = Wanted { look: "plain", path: &path, cameras: &cameras, displays: &displays, size: 5 };
+        let files = make(&wanted, &AtomicBool::new(false)).unwrap().unwrap();
+        let mut paths: Vec<String> = files.iter().map(|f| f.0.to_lowercase()).collect();
+        let all = paths.len();
+        paths.sort();
+        paths.dedup();
+        assert_eq!(paths.len(), all, "{paths:?}");
+        let text = &files[0].1;
+        for name in ["Cam A", "cam a (2)", "Cam/A", "default (2)", "BT.709 - plain (2)"] {
+            assert!(text.contains(&format!("    name: \"{name}\"\n")), "{name}: {text}");
+        }
+        // Each leads to a file that is there.
+        for line in text.lines().filter(|l| l.contains("src: ")) {
+            let file = line.split("src: \"").nth(1).and_then(|l| l.split('"').next()).unwrap();
+            assert!(files.iter().any(|f| f.0 == format!("{TABLES}/{file}")), "{file}");
         }
     }
 }

@@ -156,7 +156,9 @@ impl Plan {
         if let Some(version) = value["version"].as_u64().filter(|v| *v > u64::from(PLAN_VERSION)) {
             return Err(PlanError::Later(version));
         }
-        let plan: Self = serde_json::from_value(value).map_err(|e| PlanError::Shape(e.to_string()))?;
+        // Where in it something is wrong is said too: plans are written by hand.
+        let plan: Self =
+            serde_path_to_error::deserialize(value).map_err(|e| PlanError::Shape(e.to_string()))?;
         plan.check_draft()?;
         Ok(plan)
     }
@@ -311,6 +313,8 @@ mod tests {
         let twice = r#"{"name":"on SET!","deliveries":[{"kind":"look"}]},{"name":"On set""#;
         assert!(why(r#"{"name":"On set""#, twice).contains("same folder"));
         assert!(why("\"kind\":\"look\"", "\"kind\":\"book\"").contains("not a delivery plan"));
+        let placed = why(",\"to\":\"srgb\"", "");
+        assert!(placed.contains("receivers[0].deliveries[2]") && placed.contains("missing field `to`"), "{placed}");
         assert!(
             Plan::from_json("{\"version\":1,\"name\":\"\",\"receivers\":[]}")
                 .unwrap_err()

@@ -134,12 +134,27 @@ fn read_manifest(source: &mut Source) -> Result<Manifest, String> {
     Ok(manifest)
 }
 
-/// A file of a package. Refused is a path that leads out of it.
-pub fn file(package: &Path, path: &str) -> Result<Vec<u8>, String> {
-    if path.is_empty() || !Path::new(path).components().all(|c| matches!(c, Component::Normal(_))) {
-        return Err(format!("{} is no path in a package", shown(path)));
+/// A package opened to read files of it.
+pub struct Reader(Source);
+
+impl Reader {
+    /// Opens a folder or an archive.
+    pub fn open(package: &Path) -> Result<Self, String> {
+        Source::open(package).map(Self)
     }
-    Source::open(package)?.read(path, MOST_FILE)
+
+    /// A file of the package. Refused is a path that leads out of it.
+    pub fn file(&mut self, path: &str) -> Result<Vec<u8>, String> {
+        if path.is_empty() || !Path::new(path).components().all(|c| matches!(c, Component::Normal(_))) {
+            return Err(format!("{} is no path in a package", shown(path)));
+        }
+        self.0.read(path, MOST_FILE)
+    }
+}
+
+/// One file of a package; see [`Reader::file`].
+pub fn file(package: &Path, path: &str) -> Result<Vec<u8>, String> {
+    Reader::open(package)?.file(path)
 }
 
 /// Holds every file against the manifest. Errors where there is no manifest to hold anything against.

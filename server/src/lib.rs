@@ -6,6 +6,7 @@
 //! * [`media`] — content-addressed files.
 //! * [`jobs`] — long work with progress and cancel.
 //! * [`guard`] — Host and Origin.
+//! * [`left`] — the tables that left productions, for files that come back.
 //! * [`lock`] — one writer for a data folder.
 //!
 //! It binds to the loopback address unless told otherwise and serves one production's people.
@@ -15,6 +16,7 @@ pub mod cache;
 pub mod error;
 pub mod guard;
 pub mod jobs;
+pub mod left;
 pub mod lock;
 pub mod media;
 pub mod preview;
@@ -30,6 +32,11 @@ use std::net::{SocketAddr, TcpListener};
 use std::path::Path;
 use std::sync::Arc;
 use store::Store;
+
+/// The database in a data folder.
+const DATABASE: &str = "lantern.sqlite3";
+/// The media folder in it.
+const MEDIA: &str = "media";
 
 /// A data folder opened: the database and the media.
 #[derive(Clone)]
@@ -49,8 +56,8 @@ impl Data {
             |e| ApiError::Unusable(format!("the data folder {} cannot be made: {e}", folder.display()));
         std::fs::create_dir_all(folder).map_err(unusable)?;
         let lock = Arc::new(Lock::take(folder)?);
-        let store = Store::open(&folder.join("lantern.sqlite3"))?;
-        let media = media::MediaFolder::open(&folder.join("media"))?;
+        let store = Store::open(&folder.join(DATABASE))?;
+        let media = media::MediaFolder::open(&folder.join(MEDIA))?;
         store.with(|c| {
             store::shots::Shot::break_off_arrivals(c)?;
             store::forget_deleted(c)

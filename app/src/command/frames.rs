@@ -164,7 +164,12 @@ impl Frames {
     /// Reads each picture, works on it, writes it: the next is read and the last written meanwhile. `to` is the encoding of the
     /// results, where it is known; `key` says all that they are made of beside the pictures, so that what was made before and
     /// is still right is kept. A picture that fails is said, and the others are made.
-    pub fn each(&self, to: Option<&Encoding>, key: &str, work: impl Fn(&mut Frame, &Path)) -> Outcome<()> {
+    pub fn each(
+        &self,
+        to: Option<&Encoding>,
+        key: &str,
+        mut work: impl FnMut(&mut Frame, &Path),
+    ) -> Outcome<()> {
         let ways = self.ways()?;
         let kept = Kept { key, noted: self.resume || self.part.is_some(), anew: self.anew };
         if let ([way], false) = (ways.as_slice(), kept.noted) {

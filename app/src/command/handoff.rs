@@ -257,10 +257,16 @@ impl Verify {
 pub struct Identify {
     /// The table that came back, of any format that is read.
     file: PathBuf,
-    /// What it may be: packages, tables, and folders of them; may be given several times. The folder that one is in, where none
-    /// is given.
+    /// What it may be: packages, tables, and folders of them; may be given several times. The folder that one is in, where neither
+    /// this nor a data folder is given.
     #[arg(long, num_args = 1..)]
     among: Vec<PathBuf>,
+    /// A data folder: every table that left its productions. It is only read, also while a server works with it.
+    #[arg(long)]
+    data: Option<PathBuf>,
+    /// Only of the production of this name.
+    #[arg(long, requires = "data")]
+    production: Option<String>,
     /// Print JSON.
     #[arg(long)]
     json: bool,
@@ -276,10 +282,15 @@ impl Identify {
         let table = files::table(&self.file)?;
         let mut known = Vec::new();
         let here = [PathBuf::from(".")];
-        let among = if self.among.is_empty() { &here[..] } else { &self.among };
+        let alone = self.among.is_empty() && self.data.is_none();
+        let among = if alone { &here[..] } else { &self.among };
         let own = self.file.canonicalize().ok();
         for at in among {
             gather(at, 0, own.as_deref(), self.among.contains(at), &mut known)?;
+        }
+        if let Some(data) = &self.data {
+            let own = lantern_server::left::of_folder(data, self.production.as_deref());
+            known.extend(own.map_err(|e| Failure(e.to_string()))?);
         }
         let found = identify(&table, blake3::hash(&bytes).to_hex().as_str(), &known);
         if self.json {

@@ -11,6 +11,7 @@ use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
 use lantern_core::table::{KeptTable, Table};
 use lantern_core::texture::FrameGeometry;
+use lantern_core::texture::buffer::BufferPool;
 use lantern_handoff::movie::{self, Movie};
 use lantern_handoff::table_file::{self, Format, Wanted};
 use std::path::{Path, PathBuf};
@@ -176,11 +177,11 @@ impl Render {
         }
         let graph = Graph::compile(&path, &from, &to).map_err(fail)?;
         say_left_out(&graph.last);
-        let never = AtomicBool::new(false);
+        let (never, mut pool) = (AtomicBool::new(false), BufferPool::default());
         self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, file| {
             let picture = &mut frame.picture;
             let geometry = FrameGeometry::whole(picture.width(), picture.height(), graph.gauge, number(file));
-            graph.run(&mut picture.pixels, &geometry, &never);
+            graph.run_in(&mut picture.pixels, &geometry, &mut pool, &never);
         })
     }
 }
@@ -194,7 +195,7 @@ impl Render {
         let graph = Graph::compile(path, from, to).map_err(fail)?;
         say_left_out(if self.colour_only { &program } else { &graph.last });
         let mut progress = Progress::new(sources.len());
-        let mut movie: Option<Movie> = None;
+        let (mut movie, mut pool): (Option<Movie>, _) = (None, BufferPool::default());
         let out = self.frames.out();
         let about = |why: String| Failure(format!("{}: {why}", out.display()));
         for source in &sources {
@@ -204,7 +205,7 @@ impl Render {
                 program.run_parallel(&mut picture.pixels);
             } else {
                 let geometry = FrameGeometry::whole(size[0], size[1], graph.gauge, number(source));
-                graph.run(&mut picture.pixels, &geometry, &AtomicBool::new(false));
+                graph.run_in(&mut picture.pixels, &geometry, &mut pool, &AtomicBool::new(false));
             }
             let movie = match &mut movie {
                 Some(movie) => movie,

@@ -7,7 +7,7 @@ use crate::colour::{
 };
 use crate::graph::Program;
 use crate::look::Path;
-use crate::numeric::lane::{self, N, Planes};
+use crate::numeric::lane::{self, Channel, N, Planes};
 use rayon::prelude::*;
 
 /// Colours that one thread measures at a time.
@@ -99,7 +99,7 @@ impl pulp::NullaryFnOnce for Decode<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let mut planes: Planes = [[0.0; N]; 3];
+        let mut planes: Planes = [Channel::of(0.0); 3];
         for block in self.coded.chunks_mut(N) {
             lane::load(block, &mut planes);
             self.transfer.decode(&mut planes);

@@ -5,7 +5,7 @@
 //! stops would grow darker on the screen. So no channel of scene light may lie farther below the largest one than any
 //! surface colour does; colours inside BT.709 are never touched, at any exposure.
 
-use crate::numeric::lane::{N, Planes, exp2, select};
+use crate::numeric::lane::{Channel, N, Planes, exp2, select};
 
 /// Share of the largest channel below which a channel is lifted: colours inside BT.709 have at least 0.0155.
 const THRESHOLD: f32 = 0.0125;
@@ -20,8 +20,8 @@ const SPAN: f32 = THRESHOLD - LEAST;
 #[inline(always)]
 pub fn bound(planes: &mut Planes) {
     const STEEP: f32 = std::f32::consts::LOG2_E / SPAN;
-    let mut most = [0.0; N];
-    let mut per = [0.0; N];
+    let mut most = Channel::of(0.0);
+    let mut per = Channel::of(0.0);
     for i in 0..N {
         most[i] = planes[0][i].max(planes[1][i]).max(planes[2][i]);
         per[i] = STEEP / most[i].max(1e-30);
@@ -45,7 +45,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn bounded(rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         bound(&mut p);
         p.map(|plane| plane[0])
     }

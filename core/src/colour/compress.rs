@@ -1,7 +1,7 @@
 //! Colour compress: brings colours from outside the gamut in smoothly, and caps the peak.
 
 use crate::field::parameters;
-use crate::numeric::lane::{N, Planes, exp2, log2, powf, select};
+use crate::numeric::lane::{Channel, N, Planes, exp2, log2, powf, select};
 
 parameters! {
     /// The ACES reference gamut compression 1.3 in its parametric form, with its published constants as defaults, on
@@ -97,7 +97,7 @@ impl CompressKernel {
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
         // The achromatic axis is the largest channel; distances count from it, as shares of its size.
-        let (mut achromatic, mut size, mut per) = ([0.0; N], [0.0; N], [0.0; N]);
+        let (mut achromatic, mut size, mut per) = (Channel::of(0.0), Channel::of(0.0), Channel::of(0.0));
         for i in 0..N {
             achromatic[i] = planes[0][i].max(planes[1][i]).max(planes[2][i]);
             size[i] = achromatic[i].abs().max(f32::MIN_POSITIVE);
@@ -105,7 +105,7 @@ impl CompressKernel {
         }
         for (plane, shape) in planes.iter_mut().zip(&self.shapes) {
             // Distances over the threshold, counted in scales, and what divides them.
-            let (mut over, mut by) = ([0.0; N], [0.0; N]);
+            let (mut over, mut by) = (Channel::of(0.0), Channel::of(0.0));
             let (threshold, scale, scales) = (shape.threshold, shape.scale, 1.0 / shape.scale);
             for i in 0..N {
                 over[i] = ((achromatic[i] - plane[i]) * per[i] - threshold) * scales;
@@ -148,7 +148,7 @@ mod tests {
     use super::*;
 
     fn run(v: &ColourCompress, rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         v.kernel().run(&mut p);
         p.map(|plane| plane[0])
     }

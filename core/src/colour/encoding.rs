@@ -6,7 +6,7 @@ use super::{
     primaries::{AP0, AP1, BT709, BT2020, P3_D65},
     transfer::{HLG_PEAK, REFERENCE_WHITE, Transfer},
 };
-use crate::numeric::lane::N;
+use crate::numeric::lane::Channel;
 
 /// What linear values of an encoding stand for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -205,7 +205,7 @@ impl Encoding {
 
     /// The code value of a grey of this light, in cd/m2 of an HDR display.
     pub fn code_of_grey(&self, light: f64) -> f64 {
-        let mut planes = [[(light / f64::from(REFERENCE_WHITE)) as f32; N]; 3];
+        let mut planes = [Channel::of((light / f64::from(REFERENCE_WHITE)) as f32); 3];
         self.transfer.encode(&mut planes);
         f64::from(planes[1][0])
     }
@@ -246,13 +246,13 @@ mod tests {
     use crate::numeric::lane::Planes;
 
     fn encode(id: &str, v: f32) -> f32 {
-        let mut p: Planes = [[v; N]; 3];
+        let mut p: Planes = [Channel::of(v); 3];
         Encoding::find(id).unwrap().transfer.encode(&mut p);
         p[1][7]
     }
 
     fn decode(id: &str, v: f32) -> f32 {
-        let mut p: Planes = [[v; N]; 3];
+        let mut p: Planes = [Channel::of(v); 3];
         Encoding::find(id).unwrap().transfer.decode(&mut p);
         p[1][7]
     }

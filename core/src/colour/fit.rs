@@ -203,10 +203,10 @@ fn toward(y: f32, v: f32, k: f32, peak: f32) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::numeric::lane::N;
+    use crate::numeric::lane::Channel;
 
     fn fit(rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         into_cube(Cube { luma: [0.2126, 0.7152, 0.0722], peak: 1.0 }, &mut p);
         [p[0][0], p[1][0], p[2][0]]
     }

@@ -1,7 +1,7 @@
 //! Arithmetic on the hue circle: a shape about a hue, how much of a hue a colour has, how widely hues are spread.
 
 use super::plane::Plane;
-use crate::numeric::lane::{self, N, Planes, select};
+use crate::numeric::lane::{self, Channel, N, Planes, select};
 
 /// A bump's shape: 1 at its centre, a half at its reach, 0 beyond its softness.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -58,8 +58,8 @@ pub fn hinted(square: f32, reach: f32) -> f32 {
 
 /// Hue in degrees and squared radius of each pixel.
 #[inline(always)]
-pub fn hues(plane: &Plane, [r, g, b]: &Planes) -> (lane::Plane, lane::Plane) {
-    let (mut hue, mut square) = ([0.0; N], [0.0; N]);
+pub fn hues(plane: &Plane, [r, g, b]: &Planes) -> (Channel, Channel) {
+    let (mut hue, mut square) = (Channel::of(0.0), Channel::of(0.0));
     for i in 0..N {
         let (_, cb, cr) = plane.split([r[i], g[i], b[i]]);
         hue[i] = lane::angle_degrees(cb, cr);

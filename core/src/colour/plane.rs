@@ -4,7 +4,7 @@
 //! convention. Hue is the angle in degrees, counted from the right; saturation the radius; brightness the luma.
 
 use super::Primaries;
-use crate::numeric::lane::{self, N, Planes};
+use crate::numeric::lane::{Channel, N, Planes};
 
 /// Hue of the skin line, the I axis, in degrees (common practice: skin of every tone lies near it).
 pub const SKIN_DEGREES: f64 = 123.0;
@@ -47,8 +47,8 @@ impl Plane {
 
     /// Luma of every pixel of a block.
     #[inline(always)]
-    pub fn luma_plane(&self, [r, g, b]: &Planes) -> lane::Plane {
-        let mut luma = [0.0; N];
+    pub fn luma_plane(&self, [r, g, b]: &Planes) -> Channel {
+        let mut luma = Channel::of(0.0);
         for i in 0..N {
             luma[i] = self.luma_of([r[i], g[i], b[i]]);
         }

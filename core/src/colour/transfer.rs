@@ -1,7 +1,7 @@
 //! Transfer functions: code values to linear values and back, on planes of pixels.
 
 use super::log_curve::LogCurve;
-use crate::numeric::lane::{N, Planes, each_value, exp2, log2, powf, select, signed_pow};
+use crate::numeric::lane::{Channel, N, Planes, each_value, exp2, log2, powf, select, signed_pow};
 
 /// A transfer function. `decode` gives linear values, `encode` code values; both are defined for every finite
 /// input, negative values included, and are inverse to each other where the standard's own range allows it.
@@ -35,7 +35,7 @@ pub const REFERENCE_WHITE: f32 = 203.0;
 impl Transfer {
     /// Linear values of one colour's code values.
     pub fn decoded(&self, rgb: [f32; 3]) -> [f32; 3] {
-        let mut planes = rgb.map(|v| [v; N]);
+        let mut planes = rgb.map(Channel::of);
         self.decode(&mut planes);
         planes.map(|plane| plane[0])
     }

@@ -3,6 +3,7 @@
 use super::curve::CharacteristicCurve;
 use super::develop::{Chemistry, Developing, RangeFit, STOP};
 use super::dyes::{DENSEST, Dyes};
+use super::even::EvenTable;
 use super::expose::Exposing;
 use super::print::{LOCK_POINTS, Printer, Printing, Projection};
 use super::stock::{NegativeKind, NegativeStock, negatives};
@@ -10,8 +11,8 @@ use super::strengths::{ENTRIES, SPAN, Strengths};
 use super::{GREY, MIDDLE_LIGHT, POINT};
 use crate::colour::{Mat3, primaries::AP1};
 use crate::film::settings::{Negative, Print};
-use crate::numeric::lane::{N, Planes};
-use std::sync::{Arc, OnceLock};
+use crate::numeric::lane::{Channel, N, Planes};
+use std::sync::OnceLock;
 
 /// What stands for a negative where a path has a print alone: the light as it is, on a long straight curve.
 fn straight() -> CharacteristicCurve {
@@ -169,7 +170,7 @@ impl Chain {
                 let light = projection.ap1(neutrals(GREY * 10_f64.powf(x)));
                 luma(light).max(1e-6).log2() as f32
             };
-            let response = Arc::new((0..ENTRIES).map(response).collect());
+            let response = EvenTable::new((0..ENTRIES).map(response));
             Strengths { tone: tone as f32, colour: colour as f32, response }
         });
         let (stock, chemistry) = (set.stock, set.chemistry);
@@ -195,7 +196,7 @@ impl Chain {
     pub fn projected(&self, light: &[[f64; 3]]) -> Vec<[f64; 3]> {
         let mut projected = Vec::with_capacity(light.len());
         for some in light.chunks(N) {
-            let mut planes: Planes = [[0.0; N]; 3];
+            let mut planes: Planes = [Channel::of(0.0); 3];
             for (i, rgb) in some.iter().enumerate() {
                 (0..3).for_each(|c| planes[c][i] = rgb[c] as f32);
             }

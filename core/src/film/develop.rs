@@ -94,10 +94,17 @@ impl Developing {
     #[inline(always)]
     fn log(&self, planes: &mut Planes) {
         let [below, above] = self.fit;
+        for plane in &mut *planes {
+            for v in plane {
+                *v = log2(*v * (1.0 / super::GREY as f32) + FAINTEST as f32) * STOP as f32;
+            }
+        }
+        if self.fit == [0.0; 2] {
+            return;
+        }
         for plane in planes {
-            for v in plane.iter_mut() {
-                let x = log2(*v * (1.0 / super::GREY as f32) + FAINTEST as f32) * STOP as f32;
-                *v = x / (1.0 + select(x > 0.0, above, below) * x.abs());
+            for v in plane {
+                *v = *v / (1.0 + select(*v > 0.0, above, below) * v.abs());
             }
         }
     }
@@ -106,10 +113,10 @@ impl Developing {
     #[inline(always)]
     fn restrain(&self, planes: &mut Planes) {
         let Some(k) = self.restraint else { return };
-        let mut g = [[0.0; N]; 3];
-        for (to, from) in g.iter_mut().zip(&*planes) {
-            for i in 0..N {
-                to[i] = self.common.at(from[i]);
+        let (common, mut g) = (self.common, *planes);
+        for plane in &mut g {
+            for v in plane {
+                *v = common.at(*v);
             }
         }
         for (c, plane) in planes.iter_mut().enumerate() {

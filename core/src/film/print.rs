@@ -2,10 +2,10 @@
 
 use super::curve::{CharacteristicCurve, Lane};
 use super::dyes::{DENSEST, Dyes, silver_shape};
-use super::even;
+use super::even::EvenTable;
 use super::spectrum::{SAMPLES, Spectrum};
 use crate::colour::{Adaptation, Mat3, chromaticity::xyz_to_xy, matrix::Mat3f, primaries::AP1};
-use crate::numeric::lane::{N, Plane, Planes, exp2_within};
+use crate::numeric::lane::{Channel, N, Planes, exp2_within};
 use std::sync::Arc;
 
 /// Entries of the table from equivalent neutral density to an amount of dye: the neutral lock's own points, whose curve has
@@ -90,7 +90,7 @@ impl Projection {
 pub struct Printing {
     /// `None` for a reversal, which needs no printer.
     printer: Option<(Mat3f, [f32; 3], [Lane; 3])>,
-    amounts: Arc<[Vec<f32>; 3]>,
+    amounts: [EvenTable; 3],
     silver: f32,
     /// For each wavelength: what cyan, magenta, yellow and silver leave in powers of two, and R, G, B through the base.
     lines: Arc<[[f32; 7]; SAMPLES]>,
@@ -123,7 +123,7 @@ impl Printing {
         Self {
             printer: printer
                 .map(|p| (p.sees.to_f32(), p.light.map(|v| v as f32), p.curves.map(|c| c.lane()))),
-            amounts: Arc::new(amounts),
+            amounts: amounts.map(EvenTable::new),
             silver: projection.silver[0] as f32,
             lines: Arc::new(lines),
             black: projection.black as f32,
@@ -142,41 +142,48 @@ impl Printing {
                 }
             }
         }
-        let mut silver = [0.0; N];
-        if self.silver > 0.0 {
-            let share = self.silver / 3.0;
-            for i in 0..N {
-                silver[i] = share * (planes[0][i] + planes[1][i] + planes[2][i]);
-            }
+        let (share, mut silver) = (self.silver / 3.0, Channel::of(0.0));
+        for i in 0..N {
+            silver[i] = share * (planes[0][i] + planes[1][i] + planes[2][i]);
         }
         let scale = (ENTRIES - 1) as f32 / DENSEST as f32;
         for (plane, table) in planes.iter_mut().zip(self.amounts.iter()) {
             plane.iter_mut().for_each(|v| *v *= scale);
-            even::read(table, plane);
+            table.read(plane);
         }
-        self.project(planes, &silver);
+        if self.silver > 0.0 {
+            self.project::<true>(planes, &silver);
+        } else {
+            self.project::<false>(planes, &silver);
+        }
     }
 
-    /// Amounts of dye and silver to light, over all wavelengths.
+    /// Amounts of dye and silver to light, over all wavelengths. A few pixels at a time, so that what they add up to stays in
+    /// registers over all of them.
     #[inline(always)]
-    fn project(&self, planes: &mut Planes, silver: &Plane) {
-        let [c, m, y] = *planes;
-        let mut out: Planes = [[0.0; N]; 3];
-        let [r, g, b] = &mut out;
-        for line in self.lines.iter() {
-            let [kc, km, ky, ks, lr, lg, lb] = *line;
-            for i in 0..N {
-                let left = ks.mul_add(silver[i], ky.mul_add(y[i], km.mul_add(m[i], kc * c[i])));
-                let t = exp2_within(left.max(DARKEST));
-                r[i] = lr.mul_add(t, r[i]);
-                g[i] = lg.mul_add(t, g[i]);
-                b[i] = lb.mul_add(t, b[i]);
-            }
-        }
+    fn project<const SILVER: bool>(&self, planes: &mut Planes, silver: &Channel) {
+        const FEW: usize = 32;
         let (black, scale) = (self.black, 1.0 / (1.0 - self.black));
-        for (to, from) in planes.iter_mut().zip(&out) {
-            for i in 0..N {
-                to[i] = (from[i] - black) * scale;
+        let [r, g, b] = planes;
+        let (r, g, b) = (r.as_chunks_mut::<FEW>().0, g.as_chunks_mut::<FEW>().0, b.as_chunks_mut::<FEW>().0);
+        for (((r, g), b), silver) in r.iter_mut().zip(g).zip(b).zip(silver.as_chunks::<FEW>().0) {
+            let [c, m, y] = [*r, *g, *b];
+            let mut out = [[0.0; FEW]; 3];
+            for line in self.lines.iter() {
+                let [kc, km, ky, ks, lr, lg, lb] = *line;
+                for i in 0..FEW {
+                    let dyes = ky.mul_add(y[i], km.mul_add(m[i], kc * c[i]));
+                    let left = if SILVER { ks.mul_add(silver[i], dyes) } else { dyes };
+                    let t = exp2_within(left.max(DARKEST));
+                    out[0][i] = lr.mul_add(t, out[0][i]);
+                    out[1][i] = lg.mul_add(t, out[1][i]);
+                    out[2][i] = lb.mul_add(t, out[2][i]);
+                }
+            }
+            for (to, from) in [r, g, b].into_iter().zip(&out) {
+                for i in 0..FEW {
+                    to[i] = (from[i] - black) * scale;
+                }
             }
         }
     }
@@ -193,7 +200,7 @@ mod tests {
     /// Densities of the negative from none to more than any has, in all mixtures.
     fn mixtures() -> Planes {
         let at = |i: usize, step: usize| -0.3 + 4.2 * (i / step % 6) as f32 / 5.0;
-        [1, 6, 36].map(|step| std::array::from_fn(|i| at(i, step)))
+        [1, 6, 36].map(|step| Channel::from(std::array::from_fn(|i| at(i, step))))
     }
 
     #[test]
@@ -228,7 +235,7 @@ mod tests {
     #[test]
     fn more_printer_light_makes_a_denser_print_and_none_a_clear_one() {
         let chain = Chain::new(None, Some(&Print::default()));
-        let mut block = [[0.0; N]; 3];
+        let mut block = [Channel::of(0.0); 3];
         // Densities that let less and less light onto the print.
         for (i, d) in (0..N).map(|i| (i, i as f32 * 0.03)) {
             block.iter_mut().for_each(|plane| plane[i] = d);
@@ -246,9 +253,9 @@ mod tests {
         // Six bands of the most height on one another, and the least amounts that are solved for.
         dyes.unit = [[12.0; SAMPLES]; 3];
         dyes.amounts.fill([-2.0; 3]);
-        let mut block = [[0.0; N]; 3];
+        let mut block = [Channel::of(0.0); 3];
         Printing::new(None, &Projection::new(dyes, [0.0; 2], 0.0)).run(&mut block);
-        assert!(block.as_flattened().iter().all(|v| v.is_finite() && *v > 1e30), "{:?}", block[0][0]);
+        assert!(block.iter().flat_map(|c| c.iter()).all(|v| v.is_finite() && *v > 1e30), "{:?}", block[0][0]);
     }
 
     proptest! {
@@ -274,7 +281,7 @@ mod tests {
             let chain = Chain::new(None, Some(&step));
             let mut block = mixtures();
             chain.printing.run(&mut block);
-            prop_assert!(block.as_flattened().iter().all(|v| v.is_finite()));
+            prop_assert!(block.iter().flat_map(|c| c.iter()).all(|v| v.is_finite()));
         }
     }
 }

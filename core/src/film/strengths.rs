@@ -1,9 +1,8 @@
 //! How much of a film's tones and of its colours a picture takes on.
 
 use super::develop::STOP;
-use super::even;
-use crate::numeric::lane::{N, Plane, Planes, exp2, log2};
-use std::sync::Arc;
+use super::even::EvenTable;
+use crate::numeric::lane::{Channel, N, Planes, exp2, log2};
 
 /// Entries of a film's neutral response, and the log exposures of its ends.
 pub const ENTRIES: usize = 1024;
@@ -23,7 +22,7 @@ pub struct Strengths {
     /// Of the film's colours.
     pub colour: f32,
     /// log2 of the light that neutrals become, over [`SPAN`].
-    pub response: Arc<Vec<f32>>,
+    pub response: EvenTable,
 }
 
 impl Strengths {
@@ -34,7 +33,7 @@ impl Strengths {
     pub fn run(&self, film: &mut Planes, scene: &Planes, plain: &Planes, bare: Option<&Planes>) {
         let (tone, colour) = (self.tone, self.colour);
         for c in 0..3 {
-            let mut t = [0.0; N];
+            let mut t = Channel::of(0.0);
             self.neutral(&scene[c], &mut t);
             for i in 0..N {
                 let light = log2(film[c][i].max(FAINTEST));
@@ -50,12 +49,12 @@ impl Strengths {
 
     /// log2 of what the film makes of a neutral of each light.
     #[inline(always)]
-    fn neutral(&self, light: &Plane, out: &mut Plane) {
+    fn neutral(&self, light: &Channel, out: &mut Channel) {
         let scale = (ENTRIES - 1) as f32 / (SPAN[1] - SPAN[0]) as f32;
         for i in 0..N {
             let x = log2(light[i].max(FAINTEST) * (1.0 / super::GREY as f32)) * STOP as f32;
             out[i] = (x - SPAN[0] as f32) * scale;
         }
-        even::read(&self.response, out);
+        self.response.read(out);
     }
 }

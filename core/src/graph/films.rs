@@ -8,7 +8,7 @@ use crate::film::develop::Developing;
 use crate::film::expose::Exposing;
 use crate::film::print::Printing;
 use crate::film::strengths::Strengths;
-use crate::numeric::lane::{N, Planes, exp2, log2};
+use crate::numeric::lane::{Channel, N, Planes, exp2, log2};
 use crate::step::PlainRendering;
 use crate::step::plain::{self, Rendering, tone::ToneCurve};
 
@@ -182,7 +182,7 @@ impl Ways {
         let given = *planes;
         let scene = if self.wants_aside() { *aside } else { given };
         let several = self.0.len() > 1;
-        let mut sum: Planes = [[0.0; N]; 3];
+        let mut sum: Planes = [Channel::of(0.0); 3];
         for (share, way) in &self.0 {
             let mut light = scene;
             match way {

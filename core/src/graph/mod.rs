@@ -13,7 +13,7 @@ pub mod filmed;
 mod films;
 pub mod fingerprint;
 pub mod listed;
-pub mod program;
+mod program;
 pub mod remainder;
 pub mod run;
 mod settle;

@@ -11,7 +11,7 @@ use crate::colour::{matrix::Mat3f, transfer::Transfer};
 use crate::film::develop::{Developing, STOP};
 use crate::film::expose::Exposing;
 use crate::film::print::Printing;
-use crate::numeric::lane::{self, N, Planes, each_value, exp2, log2};
+use crate::numeric::lane::{self, Channel, N, Planes, each_value, exp2, log2};
 use crate::region::range;
 use crate::step::Kernel;
 use crate::step::plain::{pair::PairBack, unrender::Unrender};
@@ -130,7 +130,7 @@ impl Program {
     /// Runs the program on a row, with the light that lay aside before a film where there is any.
     #[inline(always)]
     pub(super) fn run_row(&self, line: &mut Scanline, beside: Option<&Scanline>) {
-        let mut planes: Planes = [[0.0; N]; 3];
+        let mut planes: Planes = [Channel::of(0.0); 3];
         let mut aside = Aside::new();
         for block in 0..line.blocks() {
             line.load(block, &mut planes);
@@ -174,7 +174,7 @@ impl pulp::NullaryFnOnce for Run<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let mut planes: Planes = [[0.0; N]; 3];
+        let mut planes: Planes = [Channel::of(0.0); 3];
         let mut aside = Aside::new();
         for block in self.pixels.chunks_mut(N) {
             lane::load(block, &mut planes);
@@ -189,13 +189,13 @@ impl pulp::NullaryFnOnce for Run<'_> {
 /// Values and mattes laid aside, of a group and of a step.
 struct Aside {
     saved: [Planes; 3],
-    mattes: [lane::Plane; 2],
+    mattes: [Channel; 2],
 }
 
 impl Aside {
     #[inline(always)]
     fn new() -> Self {
-        Self { saved: [[[0.0; N]; 3]; 3], mattes: [[0.0; N]; 2] }
+        Self { saved: [[Channel::of(0.0); 3]; 3], mattes: [Channel::of(0.0); 2] }
     }
 }
 

@@ -4,7 +4,7 @@ use super::Program;
 use super::fill::{Bake, bake};
 use super::program::Op;
 use crate::colour::{Encoding, fit::Cube, primaries::AP1};
-use crate::numeric::lane::{self, N, Planes};
+use crate::numeric::lane::{self, Channel, N, Planes};
 use crate::picture::to_bytes;
 use crate::table::{Domain, Table, TableError};
 use crate::texture::buffer::{BufferPool, Precision, band};
@@ -14,8 +14,9 @@ use crate::texture::passes::{Item, Made, Slot, Work};
 use crate::texture::scanline::Scanline;
 use crate::texture::{FrameGeometry, Pixels, Texture};
 use rayon::prelude::*;
+use std::ops::Range;
 use std::sync::Arc;
-use std::sync::atomic::AtomicBool;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// The quantity that values between two nodes stand for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -147,10 +148,39 @@ impl Graph {
     /// Runs everything on a picture, exactly, on all threads of the current pool. Nothing when `stop` was set meanwhile.
     /// Alpha stays.
     pub fn run(&self, pixels: &mut Pixels, geometry: &FrameGeometry, stop: &AtomicBool) -> Option<()> {
-        let source = Window { pixels, width: geometry.size[0], at: [0, 0] };
-        let made = self.textured(None, &source, geometry, &mut BufferPool::default(), stop)?;
-        self.finish(None, &made, Target::over(geometry.size, pixels));
-        Some(())
+        self.run_in(pixels, geometry, &mut BufferPool::default(), stop)
+    }
+
+    /// As [`Graph::run`], with buffers of a pool: for frame after frame.
+    pub fn run_in(
+        &self,
+        pixels: &mut Pixels,
+        geometry: &FrameGeometry,
+        pool: &mut BufferPool,
+        stop: &AtomicBool,
+    ) -> Option<()> {
+        if self.nodes.is_empty() {
+            let band = band(geometry.size[1]) * geometry.size[0];
+            pixels.par_chunks_mut(band.max(1)).for_each(|band| {
+                if !stop.load(Ordering::Relaxed) {
+                    self.last.run(band);
+                }
+            });
+            return (!stop.load(Ordering::Relaxed)).then_some(());
+        }
+        if self.keeps() {
+            let source = Window { pixels, width: geometry.size[0], at: [0, 0] };
+            let made = self.textured(None, &source, geometry, pool, stop)?;
+            self.finish(None, &made, Target::over(geometry.size, pixels));
+            made.done(pool);
+            return Some(());
+        }
+        let works = self.works(None);
+        let work = Work { geometry, precision: Precision::Single, pool, stop };
+        let last = self.last_work(None);
+        work.run_over(&items(&self.nodes, &works), pixels, |line, part, row, out| {
+            last.write(line, part, row, out, over)
+        })
     }
 
     /// Only what halation adds, in code values of a display, four times brighter than it is. Without halation `target` is left
@@ -334,9 +364,7 @@ fn into<T: Send>(
 ) -> Option<()> {
     let Target { inside, out, per, write } = target;
     work.run_into(items, source, inside, out, per, |line, part, row, out| {
-        row.resize(line.blocks() * N, [0.0; 4]);
-        last.pixels(line, None, row);
-        write(&row[part], out);
+        last.write(line, part, row, out, &write)
     })
 }
 
@@ -399,6 +427,20 @@ impl<'a> Colour<'a> {
         }
     }
 
+    /// The pixels `part` of a row, by `write` into `out`; `row` is room for all of them.
+    fn write<T>(
+        &self,
+        line: &mut Scanline,
+        part: Range<usize>,
+        row: &mut Vec<[f32; 4]>,
+        out: &mut [T],
+        write: impl Fn(&Pixels, &mut [T]),
+    ) {
+        row.resize(line.blocks() * N, [0.0; 4]);
+        self.pixels(line, None, row);
+        write(&row[part], out);
+    }
+
     /// A row as pixels; `beside` is the row of the picture kept for the end. `line` is overwritten.
     fn pixels(&self, line: &mut Scanline, beside: Option<&Scanline>, out: &mut Pixels) {
         lane::vectorised(Row { colour: *self, line, beside, out });
@@ -429,7 +471,7 @@ impl pulp::NullaryFnOnce for Row<'_> {
         match colour {
             Colour::Exact(program) => {
                 program.run_row(line, beside);
-                let mut planes: Planes = [[0.0; N]; 3];
+                let mut planes: Planes = [Channel::of(0.0); 3];
                 for (block, out) in out.chunks_mut(N).enumerate() {
                     line.load(block, &mut planes);
                     lane::store(&planes, out);

@@ -4,7 +4,7 @@ use super::Program; // A circle: a program holds table steps, and each table lie
 use crate::colour::display::SDR_PEAK;
 use crate::colour::transfer::REFERENCE_WHITE;
 use crate::colour::{Encoding, Site, Zone};
-use crate::numeric::lane::{self, N, Planes};
+use crate::numeric::lane::{self, Channel, N, Planes};
 use crate::step::{TableUse, Tables};
 use crate::table::Table;
 use std::sync::Arc;
@@ -89,14 +89,14 @@ impl TableKernel {
         if self.tables.is_empty() {
             return;
         }
-        let mut sum = [[0.0; N]; 3];
+        let mut sum = [Channel::of(0.0); 3];
         for (plane, out) in planes.iter().zip(&mut sum) {
             for i in 0..N {
                 out[i] = self.rest * plane[i];
             }
         }
         let mut pixels = [[0.0; 4]; N];
-        let mut given = [[0.0; N]; 3];
+        let mut given = [Channel::of(0.0); 3];
         for mixed in &self.tables {
             lane::store(planes, &mut pixels);
             mixed.before.run(&mut pixels);
@@ -134,7 +134,7 @@ mod tests {
     }
 
     fn run(tables: Vec<TableUse>, zone: Zone, rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         TableKernel::new(&Tables { tables, remainder: false }, zone).run(&mut p);
         p.map(|plane| plane[0])
     }

@@ -6,7 +6,7 @@ use crate::colour::transfer::Transfer;
 use crate::colour::{Encoding, display::SDR_PEAK, primaries::P3_D65};
 use crate::graph::Program;
 use crate::look::Path;
-use crate::numeric::lane::{N, Planes};
+use crate::numeric::lane::{Channel, N, Planes};
 use crate::picture::Picture;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -80,7 +80,7 @@ impl Small {
             }
         }
         for some in all.chunks_mut(N) {
-            let mut planes: Planes = [[0.0; N]; 3];
+            let mut planes: Planes = [Channel::of(0.0); 3];
             for (i, p) in some.iter().enumerate() {
                 (0..3).for_each(|c| planes[c][i] = p[c]);
             }

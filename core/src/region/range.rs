@@ -4,7 +4,7 @@ use crate::colour::hues::{Shape, coloured, hues, spread};
 use crate::colour::plane::{Plane, SKIN_DEGREES, hue_of};
 use crate::colour::{Axis, Zone, plane_of, saturation_reach};
 use crate::field::parameters;
-use crate::numeric::lane::{self, N, Planes, select, smoothstep};
+use crate::numeric::lane::{Channel, N, Planes, select, smoothstep};
 
 /// The ends of the tonal axis, which count as no edge.
 const DARKEST: f64 = -8.0;
@@ -233,8 +233,8 @@ const HUE_FROM: f32 = 0.12;
 impl RangeKernel {
     /// The matte of a block of the zone's code values: 1 inside, 0 outside.
     #[inline(always)]
-    pub fn matte(&self, planes: &Planes) -> lane::Plane {
-        let mut matte = [1.0; N];
+    pub fn matte(&self, planes: &Planes) -> Channel {
+        let mut matte = Channel::of(1.0);
         let (hue, square) = hues(&self.plane, planes);
         if let Some(shape) = &self.hue {
             for i in 0..N {
@@ -281,7 +281,7 @@ mod tests {
     }
 
     fn matte(range: &ColourRange, p: [f32; 4]) -> f32 {
-        range.kernel(Zone::Scene).matte(&[p[0], p[1], p[2]].map(|v| [v; N]))[0]
+        range.kernel(Zone::Scene).matte(&[p[0], p[1], p[2]].map(Channel::of))[0]
     }
 
     /// A face: skin hues, from a stop under grey to a stop and a half above it.

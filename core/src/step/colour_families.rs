@@ -284,12 +284,13 @@ impl Kind for ColourFamilies {
 mod tests {
     use super::*;
     use crate::colour::plane::polar;
+    use crate::numeric::lane::Channel;
     use proptest::prelude::*;
 
     fn run(v: &ColourFamilies, y: f32, hue: f64, amount: f64) -> (f32, f64, f64) {
         let plane = super::super::plane_of(Zone::Screen);
         let (cb, cr) = polar(hue, amount);
-        let mut p = plane.join(y, cb as f32, cr as f32).map(|v| [v; N]);
+        let mut p = plane.join(y, cb as f32, cr as f32).map(Channel::of);
         v.kernel(Zone::Screen).run(&mut p);
         let (y, cb, cr) = plane.split([p[0][0], p[1][0], p[2][0]]);
         (y, hue_of(f64::from(cb), f64::from(cr)), f64::from(cb.hypot(cr)))

@@ -1,7 +1,7 @@
 //! Monotone cubic interpolation through points, on pictures.
 
 use crate::field::{CurveRest, MAX_FAMILIES, MAX_POINTS};
-use crate::numeric::lane::{N, Plane, select};
+use crate::numeric::lane::{Channel, N, select};
 
 /// A curve ready to run: Fritsch and Carlson 1980, "Monotone piecewise cubic interpolation", three-point
 /// slopes limited to the monotone region by their circle of radius 3.
@@ -85,7 +85,7 @@ impl Curve {
 
     /// The curve on a whole plane of places on the axis.
     #[inline(always)]
-    pub fn on_places(&self, places: &mut Plane) {
+    pub fn on_places(&self, places: &mut Channel) {
         let x = *places;
         // Pieces outside, pixels inside: the inner loop is a plain blend over the block. Each piece overwrites
         // what those before it gave.
@@ -98,7 +98,7 @@ impl Curve {
 
     /// The curve on a whole plane of code values.
     #[inline(always)]
-    pub fn run(&self, plane: &mut Plane, axis: super::Axis) {
+    pub fn run(&self, plane: &mut Channel, axis: super::Axis) {
         for v in plane.iter_mut() {
             *v = axis.place(*v);
         }

@@ -92,10 +92,11 @@ impl Kind for Curves {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::numeric::lane::Channel;
 
     #[test]
     fn no_points_change_no_bit() {
-        let mut p: Planes = [[0.413_588_4; N], [0.1; N], [-0.2; N]];
+        let mut p: Planes = [Channel::of(0.413_588_4), Channel::of(0.1), Channel::of(-0.2)];
         let before = p;
         Curves::default().kernel(Zone::Scene).run(&mut p);
         assert_eq!(p, before);
@@ -106,12 +107,12 @@ mod tests {
         let axis = Axis::of(Zone::Scene);
         let lifted = vec![[-4.0, -3.0], [4.0, 4.0]];
         let start = [0.3_f32, 0.35, 0.4];
-        let mut p = start.map(|v| [v; N]);
+        let mut p = start.map(Channel::of);
         Curves { red: lifted.clone(), ..Default::default() }.kernel(Zone::Scene).run(&mut p);
         let want = axis.code(-3.0 + (axis.place(0.3) + 4.0) * 7.0 / 8.0);
         assert!((p[0][3] - want).abs() < 1e-6 && p[1][3] == 0.35 && p[2][3] == 0.4);
 
-        let mut p = start.map(|v| [v; N]);
+        let mut p = start.map(Channel::of);
         Curves { brightness: lifted, ..Default::default() }.kernel(Zone::Scene).run(&mut p);
         assert!(p[0][0] > start[0]);
         assert!((p[2][0] - p[0][0] - 0.1).abs() < 1e-6);

@@ -8,7 +8,7 @@ use super::{Axis, Zone, curve::Curve, saturation_reach};
 use crate::colour::hues::{Shape, coloured, hinted, hues, spread};
 use crate::colour::plane::{Plane, SKIN_DEGREES};
 use crate::field::{CurveRest, FieldKind, MAX_BUMPS, parameters};
-use crate::numeric::lane::{self, N, Planes};
+use crate::numeric::lane::{self, Channel, N, Planes};
 
 /// Ends of brightness by hue, on the tonal axis.
 const BRIGHTNESS: [f64; 2] = [-3.0, 3.0];
@@ -103,22 +103,22 @@ impl HueCurves {
 
 /// What becomes of each pixel of a block: its hue turned by degrees, its saturation multiplied, its luma raised.
 pub struct Change {
-    pub(super) turn: lane::Plane,
-    pub(super) factor: lane::Plane,
-    pub(super) rise: lane::Plane,
+    pub(super) turn: Channel,
+    pub(super) factor: Channel,
+    pub(super) rise: Channel,
 }
 
 impl Change {
     /// No change.
     pub fn none() -> Self {
-        Self { turn: [0.0; N], factor: [1.0; N], rise: [0.0; N] }
+        Self { turn: Channel::of(0.0), factor: Channel::of(1.0), rise: Channel::of(0.0) }
     }
 
     /// Applies it. Luma changes by the rise alone.
     #[inline(always)]
     pub fn apply(&self, plane: &Plane, planes: &mut Planes) {
         let [r, g, b] = planes;
-        let (mut sin, mut cos) = ([0.0; N], [0.0; N]);
+        let (mut sin, mut cos) = (Channel::of(0.0), Channel::of(0.0));
         for i in 0..N {
             (sin[i], cos[i]) = lane::sin_cos_degrees(self.turn[i]);
         }
@@ -147,7 +147,7 @@ impl HueCurvesKernel {
         }
         let (hue, square) = hues(&self.plane, planes);
         let mut change = Change::none();
-        let (mut cover, mut hint) = ([1.0_f32; N], [0.0; N]);
+        let (mut cover, mut hint) = (Channel::of(1.0), Channel::of(0.0));
         for i in 0..N {
             hint[i] = hinted(square[i], self.reach);
         }
@@ -173,7 +173,7 @@ impl HueCurvesKernel {
 
     /// The free points over the hue circle.
     #[inline(always)]
-    fn by_hue(&self, hue: &lane::Plane, hint: &lane::Plane, change: &mut Change) {
+    fn by_hue(&self, hue: &Channel, hint: &Channel, change: &mut Change) {
         if let Some(curve) = &self.hue {
             let mut v = *hue;
             curve.on_places(&mut v);
@@ -199,7 +199,7 @@ impl HueCurvesKernel {
 
     /// Saturation by brightness and by saturation.
     #[inline(always)]
-    fn by_strength(&self, planes: &Planes, square: &lane::Plane, change: &mut Change) {
+    fn by_strength(&self, planes: &Planes, square: &Channel, change: &mut Change) {
         if let Some(curve) = &self.by_brightness {
             let mut v = self.plane.luma_plane(planes);
             for place in &mut v {
@@ -234,7 +234,7 @@ impl HueCurvesKernel {
             cover *= 1.0 - b;
         }
         planes.factor[0] *= 1.0 - (1.0 - self.others) * cover;
-        self.by_hue(&[hue; N], &[1.0; N], &mut planes);
+        self.by_hue(&Channel::of(hue), &Channel::of(1.0), &mut planes);
         [planes.turn[0], planes.factor[0], planes.rise[0] * self.axis.scale]
     }
 }
@@ -287,7 +287,7 @@ mod tests {
     }
 
     fn run(v: &HueCurves, zone: Zone, rgb: [f32; 3]) -> (f32, f64, f64) {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         v.kernel(zone).run(&mut p);
         let (y, cb, cr) = super::super::plane_of(zone).split([p[0][0], p[1][0], p[2][0]]);
         (y, hue_of(f64::from(cb), f64::from(cr)), f64::from(cb.hypot(cr)))
@@ -342,7 +342,7 @@ mod tests {
             saturation: vec![[0.0, 3.0]],
             ..Default::default()
         };
-        let mut p: Planes = [[0.41; N]; 3];
+        let mut p: Planes = [Channel::of(0.41); 3];
         v.kernel(Zone::Scene).run(&mut p);
         assert!(p.iter().all(|plane| (plane[0] - 0.41).abs() < 1e-6));
     }

@@ -92,7 +92,7 @@ impl Ramp {
     }
 
     #[inline(always)]
-    fn run(&self, plane: &mut lane::Plane) {
+    fn run(&self, plane: &mut lane::Channel) {
         for i in 0..N {
             plane[i] = self.at(plane[i]);
         }
@@ -177,6 +177,7 @@ impl Kind for Levels {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::numeric::lane::Channel;
     use proptest::prelude::*;
 
     proptest! {
@@ -213,7 +214,7 @@ mod tests {
     #[test]
     fn a_channel_moves_alone() {
         let kernel = Levels { green_out_white: 0.5, ..Default::default() }.kernel();
-        let mut p: Planes = [[0.6; N]; 3];
+        let mut p: Planes = [Channel::of(0.6); 3];
         kernel.run(&mut p);
         assert_eq!((p[0][0], p[2][0]), (0.6, 0.6));
         assert!((p[1][0] - 0.3).abs() < 1e-6);

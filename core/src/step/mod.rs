@@ -100,7 +100,7 @@ mod tests {
                 // Colour compress has the published constants as its neutral: it leaves what lies inside of them.
                 let low = if info.kind == "colour-compress" { 0.3 } else { 0.02 };
                 let rgb = [0.413_588_4_f32, low, 0.97];
-                let mut p = rgb.map(|v| [v; crate::numeric::lane::N]);
+                let mut p = rgb.map(crate::numeric::lane::Channel::of);
                 kernel.run(&mut p);
                 for (plane, v) in p.iter().zip(rgb) {
                     assert!((plane[0] - v).abs() < 3e-7, "{} {zone:?}: {v} became {}", info.kind, plane[0]);

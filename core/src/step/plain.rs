@@ -30,7 +30,7 @@ pub mod unrender;
 use super::kind::{Domain, FILM, Kind, KindInfo, Nothing};
 use crate::colour::{Adaptation, Display, Mat3, Reference, matrix::Mat3f, primaries::AP1};
 use crate::field::parameters;
-use crate::numeric::lane::{N, Planes, powf, select};
+use crate::numeric::lane::{Channel, N, Planes, powf, select};
 use hue::Hues;
 use pair::Pair;
 use tone::ToneCurve;
@@ -203,7 +203,7 @@ impl PlainKernel {
         // A copy: the compiler then knows that no plane overlaps it.
         let k = *self;
         // The largest channel; where it is not above zero the pixel is black.
-        let (mut most, mut m) = ([0.0; N], [0.0; N]);
+        let (mut most, mut m) = (Channel::of(0.0), Channel::of(0.0));
         {
             let [r, g, b] = planes;
             for i in 0..N {
@@ -220,7 +220,7 @@ impl PlainKernel {
                 plane[i] = m[i] * (1.0 - squeeze.squeeze((m[i] - plane[i]) / m[i]));
             }
         }
-        let (mut top, mut keep, mut colour) = ([0.0; N], [0.0; N], [0.0; N]);
+        let (mut top, mut keep, mut colour) = (Channel::of(0.0), Channel::of(0.0), Channel::of(0.0));
         {
             let [r, g, b] = &*planes;
             for i in 0..N {
@@ -265,7 +265,7 @@ mod tests {
     }
 
     fn render(k: &PlainKernel, rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         k.run(&mut p);
         [p[0][0], p[1][0], p[2][0]]
     }
@@ -298,7 +298,7 @@ mod tests {
             let back = unrender::Unrender::new(k);
             for n in 0..11 * 11 * 11 {
                 let rgb = [n % 11, n / 11 % 11, n / 121].map(|v| (v as f32 / 10.0).powf(2.4));
-                let mut p = rgb.map(|v| [v; N]);
+                let mut p = rgb.map(Channel::of);
                 back.run(&mut p);
                 let scene = [p[0][0], p[1][0], p[2][0]];
                 let out = render(&k, scene);

@@ -5,7 +5,7 @@ use super::{Axis, Zone, curve::Curve};
 use crate::colour::matrix::Mat3f;
 use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
 use crate::field::{CurveRest, parameters};
-use crate::numeric::lane::{N, Planes, select, smoothstep};
+use crate::numeric::lane::{Channel, N, Planes, select, smoothstep};
 
 parameters! {
     /// How strong colours are, by what they are.
@@ -74,7 +74,7 @@ impl SaturationKernel {
     /// The step on a block of code values. Luma is kept but for `density`.
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
-        let mut by_brightness = [1.0; N];
+        let mut by_brightness = Channel::of(1.0);
         if let Some(curve) = &self.by_brightness {
             by_brightness = self.plane.luma_plane(planes);
             for v in &mut by_brightness {
@@ -131,7 +131,7 @@ mod tests {
     use super::*;
 
     fn run(step: &Saturation, rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         step.kernel(Zone::Scene).run(&mut p);
         [p[0][0], p[1][0], p[2][0]]
     }

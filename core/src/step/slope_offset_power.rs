@@ -3,7 +3,7 @@
 use super::kind::{Domain, InFiles, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use crate::colour::plane::Plane;
 use crate::field::parameters;
-use crate::numeric::lane::{self, N, Planes, powf, select};
+use crate::numeric::lane::{self, Channel, N, Planes, powf, select};
 use crate::table::{Operator, operator::Correction};
 
 parameters! {
@@ -100,7 +100,7 @@ impl SlopeOffsetPower {
     /// The step on code values in the order of their pixels.
     pub fn on_pixels(&self, pixels: &mut [[f32; 4]]) {
         let kernel = self.kernel();
-        let mut planes = [[0.0; N]; 3];
+        let mut planes = [Channel::of(0.0); 3];
         for block in pixels.chunks_mut(N) {
             lane::load(block, &mut planes);
             kernel.run(&mut planes);
@@ -146,7 +146,7 @@ impl SlopeOffsetPowerKernel {
     }
 
     #[inline(always)]
-    fn channel(&self, c: usize, plane: &mut lane::Plane) {
+    fn channel(&self, c: usize, plane: &mut Channel) {
         let (slope, offset, power) = (self.slope[c], self.offset[c], self.power[c]);
         for v in plane.iter_mut() {
             *v = *v * slope + offset;
@@ -191,7 +191,7 @@ mod tests {
     use super::*;
 
     fn run(v: &SlopeOffsetPower, rgb: [f32; 3]) -> [f32; 3] {
-        let mut p = rgb.map(|v| [v; N]);
+        let mut p = rgb.map(Channel::of);
         v.kernel().run(&mut p);
         p.map(|plane| plane[0])
     }

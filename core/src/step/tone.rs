@@ -6,7 +6,7 @@ use super::{Axis, Zone};
 use crate::colour::plane::Plane;
 use crate::colour::transfer::linear_to_acescct;
 use crate::field::parameters;
-use crate::numeric::lane::{self, N, Planes, select, smoothstep, softplus};
+use crate::numeric::lane::{Channel, N, Planes, select, smoothstep, softplus};
 
 parameters! {
     /// One response curve on the zone's tonal axis.
@@ -194,8 +194,8 @@ impl ToneKernel {
 
     /// The curve on one plane of code values: [`Self::response`] in passes, without those that change nothing.
     #[inline(always)]
-    fn curve(&self, plane: &mut lane::Plane) {
-        let mut v = [0.0; N];
+    fn curve(&self, plane: &mut Channel) {
+        let mut v = Channel::of(0.0);
         for i in 0..N {
             v[i] = self.axis.place(plane[i]) - self.pivot;
         }

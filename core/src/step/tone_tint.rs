@@ -4,7 +4,7 @@ use super::kind::{Domain, Kind, KindInfo, SCENE_AND_SCREEN, Site};
 use super::{Axis, Zone};
 use crate::colour::plane::{Plane, polar};
 use crate::field::parameters;
-use crate::numeric::lane::{N, Planes, logistic};
+use crate::numeric::lane::{Channel, N, Planes, logistic};
 
 parameters! {
     /// Colour and brightness for three tonal ranges whose weights always sum to one.
@@ -87,7 +87,7 @@ impl ToneTintKernel {
     #[inline(always)]
     pub fn run(&self, planes: &mut Planes) {
         let luma = self.plane.luma_plane(planes);
-        let mut weights = [[0.0; N]; 3];
+        let mut weights = [Channel::of(0.0); 3];
         let [d, m, l] = &mut weights;
         for i in 0..N {
             [d[i], m[i], l[i]] = self.weights(self.axis.place(luma[i]));
@@ -139,7 +139,7 @@ mod tests {
     fn a_push_moves_the_colour_along_its_angle_and_keeps_luma() {
         let step = ToneTint { lights_hue: 70.0, lights_amount: 0.1, ..Default::default() };
         let kernel = step.kernel(Zone::Scene);
-        let mut p: Planes = [[0.7; N], [0.7; N], [0.7; N]];
+        let mut p: Planes = [Channel::of(0.7), Channel::of(0.7), Channel::of(0.7)];
         kernel.run(&mut p);
         let (y, cb, cr) = kernel.plane.split([p[0][0], p[1][0], p[2][0]]);
         assert!((hue_of(f64::from(cb), f64::from(cr)) - 70.0).abs() < 0.01);
@@ -150,7 +150,7 @@ mod tests {
     fn darks_keep_still_when_only_the_lights_are_pushed() {
         let step =
             ToneTint { lights_hue: 70.0, lights_amount: 0.3, lights_brightness: 1.0, ..Default::default() };
-        let mut p: Planes = [[0.1; N]; 3];
+        let mut p: Planes = [Channel::of(0.1); 3];
         step.kernel(Zone::Scene).run(&mut p);
         assert!((p[0][0] - 0.1).abs() < 1e-5);
     }

@@ -59,6 +59,7 @@ impl Table {
 mod tests {
     use super::*;
     use crate::numeric::lane;
+    use crate::numeric::lane::Channel;
     use crate::table::{Domain, Table1, Table3};
     use proptest::prelude::*;
 
@@ -97,7 +98,7 @@ mod tests {
                 }
             }
             // A block of planes.
-            let mut planes = [[0.0; N]; 3];
+            let mut planes = [Channel::of(0.0); 3];
             lane::load(&pixels[..N], &mut planes);
             let (whole, mut out) = (Table::new(String::new(), None, Some(table)).unwrap(), [[0.0; 4]; N]);
             whole.to_pixels(planes.clone().each_mut().map(|p| &mut p[..]), &mut out);

@@ -5,7 +5,7 @@ use super::chain::{Before, RowSource, Stage, Wide};
 use super::columns::Columns;
 use super::scanline::Scanline;
 use crate::colour::transfer::Transfer;
-use crate::numeric::lane::{self, N, Planes};
+use crate::numeric::lane::{self, Channel, N, Planes};
 use std::sync::Arc;
 
 /// out = kept + matte * strength * (picture - kept).
@@ -74,7 +74,7 @@ impl pulp::NullaryFnOnce for Blend<'_> {
     #[inline(always)]
     fn call(self) {
         let Self { mix: Mix { strength, coded, .. }, kept, matte, out } = self;
-        let mut planes: [Planes; 3] = [[[1.0; N]; 3]; 3];
+        let mut planes: [Planes; 3] = [[Channel::of(1.0); 3]; 3];
         let [a, b, m] = &mut planes;
         for block in 0..out.blocks() {
             kept.load(block, a);

@@ -6,12 +6,12 @@
 //! row's result does not depend on its band.
 
 use super::buffer::{BufferPool, PlanarBuffer, Precision, band};
-use super::chain::{Before, Chain, Point, Ready, RowSource, Stage, Wide};
+use super::chain::{Before, Chain, Point, Ready, RowSource, Stage, Wide, Window};
 use super::columns::Columns;
 use super::mix::{Mix, Mixing};
 use super::scanline::Scanline;
 use super::spread::{self, Back, Gives, Halving, Levels, Stays};
-use super::{FrameGeometry, Texture, halation};
+use super::{FrameGeometry, Pixels, Texture, halation};
 use rayon::prelude::*;
 use std::ops::Range;
 use std::sync::Arc;
@@ -87,10 +87,10 @@ enum From<'a> {
     Kept(Arc<PlanarBuffer>),
 }
 
-/// The stored picture and the stages queued on it.
-struct Pending<'a> {
-    from: From<'a>,
-    ready: Vec<Ready<'a>>,
+/// The stored picture and the stages queued on it: `'s` is the source's life, `'i` that of the items.
+struct Pending<'s, 'i> {
+    from: From<'s>,
+    ready: Vec<Ready<'i>>,
     /// Spread light that the first queued stage adds back.
     levels: Option<Arc<Levels>>,
     /// What is kept in each [`Slot`], and the mattes of it.
@@ -100,12 +100,12 @@ struct Pending<'a> {
     read: Vec<Arc<PlanarBuffer>>,
 }
 
-impl<'a> Pending<'a> {
-    fn new(source: &'a dyn RowSource) -> Self {
+impl<'s, 'i> Pending<'s, 'i> {
+    fn new(source: &'s dyn RowSource) -> Self {
         Self::of(From::Source(source), Vec::new())
     }
 
-    fn of(from: From<'a>, ready: Vec<Ready<'a>>) -> Self {
+    fn of(from: From<'s>, ready: Vec<Ready<'i>>) -> Self {
         Self {
             from,
             ready,
@@ -122,6 +122,17 @@ impl<'a> Pending<'a> {
             From::Buffer(buffer) => buffer,
             From::Kept(buffer) => &**buffer,
         }
+    }
+
+    /// The same without its source, where all that is still to be read is stored; `None` where it is not.
+    fn stored(self) -> Option<Pending<'static, 'i>> {
+        let Self { from, ready, levels, kept, mattes, read } = self;
+        let from = match from {
+            From::Source(_) => return None,
+            From::Buffer(buffer) => From::Buffer(buffer),
+            From::Kept(buffer) => From::Kept(buffer),
+        };
+        Some(Pending { from, ready, levels, kept, mattes, read })
     }
 
     /// Clears the queue and returns the spread light's buffers.
@@ -226,6 +237,43 @@ impl Work<'_> {
             pending.drop_into(self.pool);
             return None;
         }
+        self.stream(pending, inside, out, per, write)
+    }
+
+    /// As [`Work::run_into`], for a whole picture that is written over: what is still to be read then is stored before.
+    pub fn run_over(
+        mut self,
+        items: &[Item<'_>],
+        pixels: &mut Pixels,
+        write: impl Fn(&mut Scanline, Range<usize>, &mut Vec<[f32; 4]>, &mut Pixels) + Sync,
+    ) -> Option<()> {
+        let [width, height] = self.geometry.size;
+        let source = Window { pixels, width, at: [0, 0] };
+        let mut pending = Pending::new(&source);
+        if self.most(&mut pending, items).and_then(|()| self.store(&mut pending)).is_none() {
+            pending.drop_into(self.pool);
+            return None;
+        }
+        self.stream(pending.stored()?, [0, 0, width, height], pixels, 1, write)
+    }
+
+    /// Stores the picture after all queued stages where it is still the source.
+    fn store(&mut self, pending: &mut Pending<'_, '_>) -> Option<()> {
+        if let From::Source(_) = pending.from {
+            pending.from = From::Buffer(self.render(pending)?);
+        }
+        Some(())
+    }
+
+    /// The last pass: runs what is queued and writes each row.
+    fn stream<T: Send>(
+        self,
+        pending: Pending<'_, '_>,
+        inside: [usize; 4],
+        out: &mut [T],
+        per: usize,
+        write: impl Fn(&mut Scanline, Range<usize>, &mut Vec<[f32; 4]>, &mut [T]) + Sync,
+    ) -> Option<()> {
         let ([left, top, width, height], stop) = (inside, self.stop);
         let rows = band(height);
         let cut = Columns::of(left..left + width, self.geometry.size[0], Chain::halo(&pending.ready));
@@ -249,7 +297,7 @@ impl Work<'_> {
     }
 
     /// Runs or queues all items up to the last pass.
-    fn most<'b>(&mut self, pending: &mut Pending<'b>, items: &[Item<'b>]) -> Option<()> {
+    fn most<'i>(&mut self, pending: &mut Pending<'_, 'i>, items: &[Item<'i>]) -> Option<()> {
         for item in items {
             match item {
                 Item::Colour(colour) => pending.ready.push(Ready::point(*colour)),
@@ -290,7 +338,7 @@ impl Work<'_> {
     /// Stores what remains of the picture, builds the pyramid of its light, and queues the stage that adds it back.
     fn spread<G: Gives>(
         &mut self,
-        pending: &mut Pending<'_>,
+        pending: &mut Pending<'_, '_>,
         weights: &[f64],
         gives: &G,
         stays: Stays,
@@ -325,7 +373,7 @@ impl Work<'_> {
     }
 
     /// Runs the queued stages into a new buffer and clears the queue; afterwards `from` is empty.
-    fn render(&mut self, pending: &mut Pending<'_>) -> Option<PlanarBuffer> {
+    fn render(&mut self, pending: &mut Pending<'_, '_>) -> Option<PlanarBuffer> {
         let made = self.rendered(pending, |work, source, ready| Some((work.pass(source, ready)?, ())));
         made.map(|(buffer, ())| buffer)
     }
@@ -333,7 +381,7 @@ impl Work<'_> {
     /// As [`Work::render`], by a pass that also gives something else.
     fn rendered<T>(
         &mut self,
-        pending: &mut Pending<'_>,
+        pending: &mut Pending<'_, '_>,
         pass: impl FnOnce(&mut Self, &dyn RowSource, &[Ready<'_>]) -> Option<(PlanarBuffer, T)>,
     ) -> Option<(PlanarBuffer, T)> {
         let made = pass(self, pending.source(), &pending.ready)?;

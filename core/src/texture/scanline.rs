@@ -149,7 +149,7 @@ impl Scanline {
     pub fn store(&mut self, block: usize, planes: &Planes) {
         for (c, plane) in planes.iter().enumerate() {
             let first = c * self.stride + MARGIN + block * N;
-            self.values_mut()[first..first + N].copy_from_slice(plane);
+            self.values_mut()[first..first + N].copy_from_slice(&plane[..]);
         }
     }
 

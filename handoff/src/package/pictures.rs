@@ -8,6 +8,7 @@ use lantern_core::colour::Encoding;
 use lantern_core::graph::Graph;
 use lantern_core::picture::Picture;
 use lantern_core::texture::FrameGeometry;
+use lantern_core::texture::buffer::BufferPool;
 use lantern_formats::frame::Frame;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -72,10 +73,10 @@ struct Taken<'a> {
 
 impl Taken<'_> {
     /// Grades a picture, which is that of a frame.
-    fn grade(&self, picture: &mut Picture, place: usize, cancel: &AtomicBool) {
+    fn grade(&self, picture: &mut Picture, place: usize, pool: &mut BufferPool, cancel: &AtomicBool) {
         let number = self.shot.frames.get(place).copied().unwrap_or(0);
         let geometry = FrameGeometry::whole(picture.width(), picture.height(), self.graph.gauge, number);
-        self.graph.run(&mut picture.pixels, &geometry, cancel);
+        self.graph.run_in(&mut picture.pixels, &geometry, pool, cancel);
     }
 }
 
@@ -159,7 +160,7 @@ impl Pictures {
     fn still(&self, making: &mut Making<'_>, taken: &Taken<'_>, frame: &Frame) -> Result<(), PackageError> {
         let fail = |why: String| PackageError::Shot { name: taken.shot.name.clone(), why };
         let mut frame = frame.clone();
-        taken.grade(&mut frame.picture, taken.shot.poster, making.cancel);
+        taken.grade(&mut frame.picture, taken.shot.poster, &mut BufferPool::default(), making.cancel);
         if making.cancelled() {
             return Ok(());
         }
@@ -192,9 +193,10 @@ impl Pictures {
                 Err(why) => stopped.by(fail(why)),
             }
         };
+        let mut pool = BufferPool::default();
         let work = |(place, mut found): (usize, OnItsWay)| {
             if let OnItsWay::Read(frame) = &mut found {
-                taken.grade(&mut frame.picture, place, cancel);
+                taken.grade(&mut frame.picture, place, &mut pool, cancel);
             }
             (place, found)
         };
@@ -280,8 +282,9 @@ impl Pictures {
                 Err(why) => stopped.by(PackageError::Shot { name: shot.name.clone(), why }),
             }
         };
+        let mut pool = BufferPool::default();
         let work = |(place, mut picture): (usize, Picture)| {
-            taken.grade(&mut picture, place, cancel);
+            taken.grade(&mut picture, place, &mut pool, cancel);
             (place, picture)
         };
         let add = |(place, picture): (usize, Picture)| {

@@ -3,6 +3,7 @@
 use super::json::{Answer, Body, answer};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, handoff};
+use crate::left;
 use crate::preview::Studio;
 use crate::store::ids::{HandoffId, LookId, ProductionId};
 use crate::store::{
@@ -10,17 +11,14 @@ use crate::store::{
     handoffs::{Handoff, SIZES, word},
     looks::{LookRow, Version},
     now,
-    packages::PackageRow,
     productions::Production,
 };
 use actix_web::{HttpResponse, web};
-use diesel::SqliteConnection;
 use lantern_core::bake::Fidelity;
 use lantern_core::graph::Program;
 use lantern_core::look::Look;
-use lantern_handoff::identify::{Identified, Known, identify as told};
+use lantern_handoff::identify::{Identified, identify as told};
 use lantern_handoff::table_file::{self, Format, Range, Wanted};
-use lantern_handoff::verify;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -211,10 +209,6 @@ pub struct CameBack {
     pub name: String,
 }
 
-/// The most handoffs that a file is held against, and the most memory that their tables take: the newest.
-const MOST_KNOWN: usize = 400;
-const MOST_HELD: usize = 512 << 20;
-
 /// Says which handoff of the production a file is, or what became of it.
 pub async fn identify(
     studio: web::Data<Studio>,
@@ -226,75 +220,7 @@ pub async fn identify(
         let name: String = query.name.chars().take(200).collect();
         let table = lantern_formats::registry::read_table(&body, &name)?;
         let hash = blake3::hash(&body).to_hex().to_string();
-        Ok(told(&table, &hash, &known(&studio, &id)?))
+        Ok(told(&table, &hash, &left::known(&studio.store, &studio.media, &id)?))
     });
     Ok(web::Json(found.await??))
-}
-
-/// A table that left, and where its bytes are.
-struct Left {
-    name: String,
-    file_name: String,
-    /// The hash of the table, or of the package that it is in.
-    kept: String,
-    /// Its path in the package.
-    within: Option<(String, String)>,
-    from: String,
-    to: String,
-    made_at: i64,
-}
-
-/// Every table that left a production, in handoffs and in packages, newest first.
-fn left(c: &mut SqliteConnection, production: &ProductionId) -> ApiResult<Vec<Left>> {
-    let mut all = Vec::new();
-    for look in LookRow::of_production(c, production)? {
-        for h in Handoff::of_look(c, &look.id)? {
-            let Some(kept) = h.table_hash else { continue };
-            let name = format!("{}, version {}: {}", look.name, h.version, h.file_name);
-            let (from, to) = (h.from_encoding, h.to_encoding);
-            all.push(Left { name, file_name: h.file_name, kept, within: None, from, to, made_at: h.made_at });
-        }
-        for p in PackageRow::of_look(c, &look.id)? {
-            let (Some(manifest), Some(kept)) = (p.manifest(), p.archive_hash) else { continue };
-            for file in manifest.files {
-                let Some(table) = file.table else { continue };
-                let file_name = file.path.rsplit('/').next().unwrap_or_default().to_owned();
-                all.push(Left {
-                    name: format!("{}, version {}: {}, in {}", look.name, p.version, file.path, p.file_name),
-                    file_name,
-                    kept: kept.clone(),
-                    within: Some((file.path, file.blake3)),
-                    from: table.from,
-                    to: table.to,
-                    made_at: p.made_at,
-                });
-            }
-        }
-    }
-    all.sort_by_key(|l| std::cmp::Reverse(l.made_at));
-    all.truncate(MOST_KNOWN);
-    Ok(all)
-}
-
-/// The tables that a file may be.
-fn known(studio: &Studio, id: &ProductionId) -> ApiResult<Vec<Known>> {
-    let (production, rows) = studio.store.with(|c| Ok((Production::find(c, id)?, left(c, id)?)))?;
-    let (mut known, mut held) = (Vec::new(), 0);
-    for l in rows {
-        // One whose file is lost, or broken, is none that a file could be.
-        let read = match &l.within {
-            None => studio.media.read(&l.kept).ok(),
-            Some((path, _)) => studio.media.path(&l.kept).ok().and_then(|zip| verify::file(&zip, path).ok()),
-        };
-        let read = read.and_then(|bytes| lantern_formats::registry::read_table(&bytes, &l.file_name).ok());
-        let Some(table) = read else { continue };
-        held += table.weight();
-        if held > MOST_HELD {
-            break;
-        }
-        let encoding = |id: &str| studio.store.with(|c| production.encoding(c, id)).ok();
-        let hash = l.within.map_or(l.kept, |(_, hash)| hash);
-        known.push(Known { name: l.name, hash, table, from: encoding(&l.from), to: encoding(&l.to) });
-    }
-    Ok(known)
 }

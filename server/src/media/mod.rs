@@ -40,6 +40,11 @@ impl MediaFolder {
         Ok(folder)
     }
 
+    /// A folder that is there, to read from only.
+    pub fn to_read(root: &Path) -> Self {
+        Self { root: root.into(), tables: tables::TableCache::default() }
+    }
+
     /// Keeps bytes and gives their hash. The file appears whole or not at all: it is written under a temporary
     /// name, synced, then renamed.
     pub fn keep(&self, bytes: &[u8]) -> ApiResult<String> {

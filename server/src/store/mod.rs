@@ -49,6 +49,18 @@ impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
     }
 }
 
+/// A connection that changes nothing.
+#[derive(Debug)]
+struct Reading;
+
+impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Reading {
+    fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
+        connection
+            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA query_only = ON;")
+            .map_err(diesel::r2d2::Error::QueryError)
+    }
+}
+
 impl Store {
     /// Opens or makes the database file and brings its schema up to date. Errors where it is broken, or where a newer
     /// program changed it; then it is left as it is.
@@ -69,6 +81,31 @@ impl Store {
             .build(manager)?;
         let store = Self { pool };
         store.connect()?.run_pending_migrations(MIGRATIONS).map_err(|e| broken(file, &*e))?;
+        Ok(store)
+    }
+
+    /// Opens a database that is there, to read from only, also while another process works with it. Errors where there is none,
+    /// where it is broken, and where its schema is not this program's.
+    pub fn open_to_read(file: &Path) -> ApiResult<Self> {
+        if !file.is_file() {
+            return Err(ApiError::Unusable(format!("there is no database {}", file.display())));
+        }
+        check(file)?;
+        let manager = ConnectionManager::new(file.to_string_lossy());
+        let customizer = Box::new(Reading);
+        let pool = Pool::builder()
+            .max_size(1)
+            .connection_timeout(PATIENCE)
+            .connection_customizer(customizer)
+            .build(manager)?;
+        let store = Self { pool };
+        let pending = store.connect()?.has_pending_migration(MIGRATIONS).map_err(|e| broken(file, &*e))?;
+        if pending {
+            return Err(ApiError::Unusable(format!(
+                "the database {} is of an earlier Dusky Lantern: open its folder once with this one",
+                file.display()
+            )));
+        }
         Ok(store)
     }
 

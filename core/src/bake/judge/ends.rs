@@ -2,7 +2,7 @@
 
 use super::Reader;
 use crate::colour::{Encoding, Reference};
-use crate::numeric::lane::{N, Planes};
+use crate::numeric::lane::{Channel, N, Planes};
 
 /// Legal black and white of 10 bits as shares of the full range (BT.709-6, 5.6: 64 and 940).
 const LEGAL: [f64; 2] = [64.0 / 1023.0, 940.0 / 1023.0];
@@ -68,7 +68,7 @@ pub(super) fn measure(reader: &Reader<'_>, to: &Encoding) -> Ends {
 fn light(of: &Encoding, codes: &[f64]) -> Vec<f64> {
     let mut out = Vec::with_capacity(codes.len());
     for block in codes.chunks(N) {
-        let mut planes: Planes = [[0.0; N]; 3];
+        let mut planes: Planes = [Channel::of(0.0); 3];
         for (i, v) in block.iter().enumerate() {
             planes.iter_mut().for_each(|p| p[i] = *v as f32);
         }

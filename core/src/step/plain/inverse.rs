@@ -6,7 +6,7 @@
 //! with that the one between is found.
 
 use super::hue::Hues;
-use crate::numeric::lane::{N, Plane, Planes, exp2, log2, select};
+use crate::numeric::lane::{Channel, N, Planes, exp2, log2, select};
 use std::f32::consts::LN_2;
 
 /// Entries of the table that Newton's method begins from, and the logits that it covers.
@@ -33,15 +33,15 @@ pub(super) struct Inverse {
 
 /// The channels of pixels in the order of their light.
 pub(super) struct Ordered {
-    pub top: Plane,
-    pub middle: Plane,
-    pub low: Plane,
+    pub top: Channel,
+    pub middle: Channel,
+    pub low: Channel,
 }
 
 impl Ordered {
     #[inline(always)]
     pub(super) fn of(planes: &Planes) -> Self {
-        let mut by = Self { top: [0.0; N], middle: [0.0; N], low: [0.0; N] };
+        let mut by = Self { top: Channel::of(0.0), middle: Channel::of(0.0), low: Channel::of(0.0) };
         let [r, g, b] = planes;
         for i in 0..N {
             let (least, most) = (r[i].min(g[i]), r[i].max(g[i]));
@@ -101,9 +101,9 @@ impl Inverse {
 
     /// Scene light of the largest channel.
     #[inline(always)]
-    pub(super) fn largest(&self, top: &Plane) -> Plane {
+    pub(super) fn largest(&self, top: &Channel) -> Channel {
         let k = *self;
-        let (mut want, mut stops) = ([0.0; N], [0.0; N]);
+        let (mut want, mut stops) = (Channel::of(0.0), Channel::of(0.0));
         for i in 0..N {
             want[i] = k.logit(top[i].max(1e-9).min(k.hues.tone.peak));
             stops[i] = k.begin(want[i]);
@@ -123,8 +123,8 @@ impl Inverse {
     /// Puts scene light in place of display light. The largest channels `m` are solved already. Light below zero had its
     /// ratio to the largest kept.
     #[inline(always)]
-    pub(super) fn others(&self, by: &mut Ordered, m: &Plane) {
-        let (mut ratio, mut kept) = ([0.0; N], [0.0; N]);
+    pub(super) fn others(&self, by: &mut Ordered, m: &Channel) {
+        let (mut ratio, mut kept) = (Channel::of(0.0), Channel::of(0.0));
         for i in 0..N {
             ratio[i] = by.top[i].max(1e-9) / m[i];
         }
@@ -136,10 +136,16 @@ impl Inverse {
     /// How far hue was kept is given in `kept`, or follows from the light itself where this is the lowest channel, and is
     /// then left in `kept`.
     #[inline(always)]
-    fn unmix<const LOWEST: bool>(&self, plane: &mut Plane, m: &Plane, ratio: &Plane, kept: &mut Plane) {
+    fn unmix<const LOWEST: bool>(
+        &self,
+        plane: &mut Channel,
+        m: &Channel,
+        ratio: &Channel,
+        kept: &mut Channel,
+    ) {
         let k = *self;
-        let (mut want, mut stops) = ([0.0; N], [0.0; N]);
-        let (mut least, mut most) = ([0.0; N], [0.0; N]);
+        let (mut want, mut stops) = (Channel::of(0.0), Channel::of(0.0));
+        let (mut least, mut most) = (Channel::of(0.0), Channel::of(0.0));
         for i in 0..N {
             // Where hue is not kept, and where it is kept in full: the light lies between.
             let light = plane[i].max(1e-12).min(k.hues.tone.peak);
@@ -217,9 +223,9 @@ mod tests {
             let colours: Vec<[f32; 3]> =
                 (0..n * n * n).map(|i| [lights[i % n], lights[i / n % n], lights[i / n / n]]).collect();
             for block in colours.chunks(N) {
-                let planes =
-                    || std::array::from_fn(|c| std::array::from_fn(|i| block[i.min(block.len() - 1)][c]));
-                let (mut a, mut b): (Planes, Planes) = (planes(), planes());
+                let channel =
+                    |c| Channel::from(std::array::from_fn(|i: usize| block[i.min(block.len() - 1)][c]));
+                let (mut a, mut b): (Planes, Planes) = ([0, 1, 2].map(channel), [0, 1, 2].map(channel));
                 back.run(&mut a);
                 plain.run(&mut a);
                 pair_back.run(&mut b);

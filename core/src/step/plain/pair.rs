@@ -28,7 +28,7 @@ use crate::colour::{
     primaries::AP1,
     transfer::{CCT_SLOPE, acescct_to_linear, linear_to_acescct},
 };
-use crate::numeric::lane::{N, Planes, exp2, select, smoothstep};
+use crate::numeric::lane::{Channel, N, Planes, exp2, select, smoothstep};
 use std::f32::consts::LOG2_E;
 
 /// How far N's columns lie beyond the display's primaries, away from their luma.
@@ -101,8 +101,8 @@ impl Pair {
         }
         k.to_display.run(planes);
         k.calm(planes);
-        let (mut m, mut top, mut keep) = ([0.0; N], [0.0; N], [0.0; N]);
-        let (mut white, mut spared) = ([0.0; N], [0.0; N]);
+        let (mut m, mut top, mut keep) = (Channel::of(0.0), Channel::of(0.0), Channel::of(0.0));
+        let (mut white, mut spared) = (Channel::of(0.0), Channel::of(0.0));
         {
             let [r, g, b] = &*planes;
             for i in 0..N {

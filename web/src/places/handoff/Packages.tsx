@@ -7,7 +7,7 @@ import { say, told, useSession } from "../../session/session";
 import { Button, Choice, FileInput, Menu } from "../../ui/controls";
 import { counted } from "../../ui/units";
 import { isUnderWay, POLL, STATES } from "./formats";
-import { Entry, Progress, ROW, useVersions, VersionChoice, versionOf } from "./parts";
+import { Entry, NotLoaded, Progress, ROW, useVersions, VersionChoice, versionOf } from "./parts";
 import { PlanEditor } from "./PlanEditor";
 import { emptyPlan, usualPlan } from "./usual";
 
@@ -161,14 +161,7 @@ export function PackageParts({ look, shown, onShow }: { look: string; shown: str
             {make.error.message}
           </p>
         )}
-        {plans.isError && (
-          <p role="alert" className="leading-4 text-alarm">
-            The plans could not be loaded: {plans.error.message}{" "}
-            <Button kind="quiet" className="h-5 px-1" onClick={() => told(plans.refetch())}>
-              Try again
-            </Button>
-          </p>
-        )}
+        <NotLoaded what="The plans" query={plans} />
       </form>
       <h3 className="pt-2 text-dim">Packages</h3>
       <div className="flex flex-col gap-1">
@@ -184,11 +177,7 @@ export function PackageParts({ look, shown, onShow }: { look: string; shown: str
         ))}
         {packages.isPending && <p className="text-faint">Loading…</p>}
         {packages.data?.length === 0 && <p className="text-faint">Nothing yet.</p>}
-        {packages.isError && (
-          <p role="alert" className="text-alarm">
-            {packages.error.message}
-          </p>
-        )}
+        <NotLoaded what="The packages" query={packages} />
       </div>
     </>
   );
@@ -288,11 +277,7 @@ function Detail({ line, onGone }: { line: Package; onGone: () => void }) {
           Delete
         </Button>
       </header>
-      {whole.isError && (
-        <p role="alert" className="text-alarm">
-          {whole.error.message}
-        </p>
-      )}
+      <NotLoaded what="What is in it" query={whole} />
       {manifest && manifest.not_made.length > 0 && (
         <Said title="Not made" lines={manifest.not_made.map((n) => [`${n.what}${n.receiver && ` for ${n.receiver}`}`, n.why])} />
       )}

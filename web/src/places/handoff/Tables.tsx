@@ -6,7 +6,7 @@ import { encodingName, usualInput } from "../../session/encodings";
 import { say, told, useSession } from "../../session/session";
 import { Button, Choice } from "../../ui/controls";
 import { FORMATS, isUnderWay, POLL, RANGES, SIZES, STATES } from "./formats";
-import { Entry, Progress, Radios, ROW, useVersions, VersionChoice, versionOf } from "./parts";
+import { Entry, NotLoaded, Progress, Radios, ROW, useVersions, VersionChoice, versionOf } from "./parts";
 import { Report } from "./Report";
 
 /** A look's tables, newest first. */
@@ -33,14 +33,7 @@ export function Tables({ look, shown, onShow }: { look: string; shown: string | 
         ))}
         {handoffs.isPending && <p className="text-faint">Loading…</p>}
         {handoffs.isSuccess && list.length === 0 && <p className="text-faint">Nothing yet.</p>}
-        {handoffs.isError && (
-          <p role="alert" className="text-alarm">
-            {handoffs.error.message}{" "}
-            <Button kind="quiet" className="h-5 px-1" onClick={() => told(handoffs.refetch())}>
-              Try again
-            </Button>
-          </p>
-        )}
+        <NotLoaded what="The tables" query={handoffs} />
       </div>
     </>
   );

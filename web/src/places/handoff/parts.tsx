@@ -1,5 +1,5 @@
 /** What both parts of Handoff are made of. */
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, type UseQueryResult } from "@tanstack/react-query";
 import { api } from "../../data/client";
 import { canonical } from "../../document/history";
 import { useWork } from "../../document/work";
@@ -63,15 +63,21 @@ export function VersionChoice({ look, value, onChange }: { look: string; value: 
           ]}
         />
       </label>
-      {versions.isError && (
-        <p role="alert" className="leading-4 text-alarm">
-          The look's versions could not be loaded: {versions.error.message}{" "}
-          <Button kind="quiet" className="h-5 px-1" onClick={() => told(versions.refetch())}>
-            Try again
-          </Button>
-        </p>
-      )}
+      <NotLoaded what="The look's versions" query={versions} />
     </>
+  );
+}
+
+/** Where something could not be loaded: why, and once more. */
+export function NotLoaded({ what, query }: { what: string; query: Pick<UseQueryResult, "error" | "refetch"> }) {
+  if (!query.error) return null;
+  return (
+    <p role="alert" className="leading-4 text-alarm">
+      {what} could not be loaded: {query.error.message}{" "}
+      <Button kind="quiet" className="h-5 px-1" onClick={() => told(query.refetch())}>
+        Try again
+      </Button>
+    </p>
   );
 }
 
