@@ -246,7 +246,8 @@ mod tests {
         paths.dedup();
         assert_eq!(paths.len(), all, "{paths:?}");
         let text = &files[0].1;
-        for name in ["Cam A", "cam a (2)", "Cam/A", "default (2)", "BT.709 - plain (2)"] {
+        let view = format!("{} - plain (2)", displays[0].name);
+        for name in ["Cam A", "cam a (2)", "Cam/A", "default (2)", &view] {
             assert!(text.contains(&format!("    name: \"{name}\"\n")), "{name}: {text}");
         }
         // Each leads to a file that is there.

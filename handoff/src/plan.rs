@@ -314,7 +314,10 @@ mod tests {
         assert!(why(r#"{"name":"On set""#, twice).contains("same folder"));
         assert!(why("\"kind\":\"look\"", "\"kind\":\"book\"").contains("not a delivery plan"));
         let placed = why(",\"to\":\"srgb\"", "");
-        assert!(placed.contains("receivers[0].deliveries[2]") && placed.contains("missing field `to`"), "{placed}");
+        assert!(
+            placed.contains("receivers[0].deliveries[2]") && placed.contains("missing field `to`"),
+            "{placed}"
+        );
         assert!(
             Plan::from_json("{\"version\":1,\"name\":\"\",\"receivers\":[]}")
                 .unwrap_err()

@@ -43,12 +43,7 @@ fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
     if !studio.store.with(|c| Handoff::begin(c, id))? {
         return Ok(());
     }
-    let work = || match super::threads() {
-        Some(threads) => threads.install(|| make(studio, job, handoff)),
-        None => make(studio, job, handoff),
-    };
-    let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
-        .unwrap_or_else(|_| Err(ApiError::internal("the handoff broke down")));
+    let made = super::worked("handoff", || make(studio, job, handoff));
     let (state, failure, made) = match made {
         Ok(Some(Made { report, hash, says })) => {
             let report = serde_json::to_string(&report).map_err(ApiError::internal)?;

@@ -8,6 +8,7 @@ pub mod intake;
 pub mod package;
 pub mod unpick;
 
+use crate::error::{ApiError, ApiResult};
 use std::collections::HashMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
@@ -109,7 +110,7 @@ fn step_back() {
 }
 
 /// The threads that heavy work of jobs is spread over: half of the machine's.
-pub fn threads() -> Option<&'static rayon::ThreadPool> {
+fn threads() -> Option<&'static rayon::ThreadPool> {
     static POOL: OnceLock<Option<rayon::ThreadPool>> = OnceLock::new();
     POOL.get_or_init(|| {
         let all = std::thread::available_parallelism().map_or(2, usize::from);
@@ -117,6 +118,16 @@ pub fn threads() -> Option<&'static rayon::ThreadPool> {
         builder.start_handler(|_| step_back()).build().ok()
     })
     .as_ref()
+}
+
+/// Does a job's heavy work on its [`threads`]. Where it breaks down, that is its error, and the lane goes on.
+fn worked<T: Send>(what: &str, work: impl FnOnce() -> ApiResult<T> + Send) -> ApiResult<T> {
+    let on_threads = || match threads() {
+        Some(threads) => threads.install(work),
+        None => work(),
+    };
+    catch_unwind(AssertUnwindSafe(on_threads))
+        .unwrap_or_else(|_| Err(ApiError::internal(format!("the {what} broke down"))))
 }
 
 /// Does work on a thread of its own that lets everything else go first, and waits for it. What the work spreads over

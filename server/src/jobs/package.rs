@@ -45,13 +45,7 @@ fn run(studio: &Studio, job: &Job, package: &PackageRow) -> ApiResult<()> {
     if !studio.store.with(|c| PackageRow::begin(c, id))? {
         return Ok(());
     }
-    let work = || match super::threads() {
-        Some(threads) => threads.install(|| make(studio, job, package)),
-        None => make(studio, job, package),
-    };
-    let made = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
-        .unwrap_or_else(|_| Err(ApiError::internal("the package broke down")));
-    match made {
+    match super::worked("package", || make(studio, job, package)) {
         Ok(true) => {}
         Ok(false) => studio.store.with(|c| PackageRow::ended(c, id, "cancelled", ""))?,
         Err(e) => {

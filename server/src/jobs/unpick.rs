@@ -77,13 +77,7 @@ pub fn queue(
                 Some(found) => Ok(Ended::Done(Box::new(keep(&studio, found.look)?), found.distance)),
             }
         };
-        let on_threads = || match super::threads() {
-            Some(threads) => threads.install(work),
-            None => work(),
-        };
-        let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(on_threads))
-            .unwrap_or_else(|_| Err(ApiError::internal("it broke down")))
-            .unwrap_or_else(|e| Ended::Failed(e.to_string()));
+        let ended = super::worked("unpicking", work).unwrap_or_else(|e| Ended::Failed(e.to_string()));
         studio.unpicked.put(&own, ended);
     });
     id
