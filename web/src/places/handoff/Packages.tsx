@@ -122,7 +122,7 @@ export function PackageParts({ look, shown, onShow }: { look: string; shown: str
                 value={id ?? NONE}
                 disabled={options.length === 0}
                 onChange={choose}
-                options={options.length > 0 ? options : [{ value: NONE, label: plans.isPending ? "Loading…" : "No plan yet" }]}
+                options={options.length > 0 ? options : [{ value: NONE, label: plans.isPending ? "Loading…" : plans.isError ? "Not loaded" : "No plan yet" }]}
               />
             </div>
             <Menu

@@ -73,7 +73,7 @@ export function NotLoaded({ what, query }: { what: string; query: Pick<UseQueryR
   if (!query.error) return null;
   return (
     <p role="alert" className="leading-4 text-alarm">
-      {what} could not be loaded: {query.error.message}{" "}
+      {what} could not be loaded{query.error.message && `: ${query.error.message}`}{" "}
       <Button kind="quiet" className="h-5 px-1" onClick={() => told(query.refetch())}>
         Try again
       </Button>
