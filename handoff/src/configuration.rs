@@ -71,8 +71,8 @@ impl Names {
     }
 }
 
-/// Roles of a configuration, which no colour space may be called by.
-const ROLES: [&str; 8] = [
+/// Names that no other colour space may have: the configuration's roles, and [`RAW`].
+const TAKEN: [&str; 8] = [
     "aces_interchange",
     "color_timing",
     "compositing_log",
@@ -122,7 +122,7 @@ pub fn make(wanted: &Wanted<'_>, cancel: &AtomicBool) -> Result<Option<Vec<File>
     };
     let mut files: Vec<File> = Vec::new();
     let mut spaces = String::new();
-    let (mut called, mut filed) = (Names::new(&ROLES), Names::new(&[CCT_FILE]));
+    let (mut called, mut filed) = (Names::new(&TAKEN), Names::new(&[CCT_FILE]));
     called.name(&aces.name);
     space(&mut spaces, &aces.name, "scene-linear", &aces.title, None);
     let own = ["acescg", "acescct"].into_iter().filter_map(shipped).map(|e| (e.name.clone(), e));

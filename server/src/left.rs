@@ -71,8 +71,21 @@ fn left(c: &mut SqliteConnection, production: &ProductionId) -> ApiResult<Vec<Le
 
 /// The tables that left a production, as far as their files are whole: one that is lost or broken is none that a file could be.
 pub fn known(store: &Store, media: &MediaFolder, id: &ProductionId) -> ApiResult<Vec<Known>> {
+    let mut known = Vec::new();
+    gather(store, media, id, "", &mut known)?;
+    Ok(known)
+}
+
+/// Adds a production's tables, each called `before` and its own name, up to [`MOST_KNOWN`] and [`MOST_HELD`] in all.
+fn gather(
+    store: &Store,
+    media: &MediaFolder,
+    id: &ProductionId,
+    before: &str,
+    known: &mut Vec<Known>,
+) -> ApiResult<()> {
     let (production, rows) = store.with(|c| Ok((Production::find(c, id)?, left(c, id)?)))?;
-    let (mut known, mut held) = (Vec::new(), 0);
+    let mut held: usize = known.iter().map(|k| k.table.weight()).sum();
     let mut open: Option<(String, Reader)> = None;
     for l in rows {
         let read = match &l.place {
@@ -89,14 +102,15 @@ pub fn known(store: &Store, media: &MediaFolder, id: &ProductionId) -> ApiResult
         let read = read.and_then(|bytes| lantern_formats::registry::read_table(&bytes, &l.file_name).ok());
         let Some(table) = read else { continue };
         held += table.weight();
-        if held > MOST_HELD {
+        if held > MOST_HELD || known.len() >= MOST_KNOWN {
             break;
         }
         let encoding = |id: &str| store.with(|c| production.encoding(c, id)).ok();
         let (Place::Alone(hash) | Place::Packed { hash, .. }) = l.place;
-        known.push(Known { name: l.name, hash, table, from: encoding(&l.from), to: encoding(&l.to) });
+        let name = format!("{before}{}", l.name);
+        known.push(Known { name, hash, table, from: encoding(&l.from), to: encoding(&l.to) });
     }
-    Ok(known)
+    Ok(())
 }
 
 /// The tables that left the productions of a data folder, or one of them by its name. The folder is only read, also while a
@@ -118,11 +132,8 @@ pub fn of_folder(folder: &Path, production: Option<&str>) -> ApiResult<Vec<Known
     let several = wanted.len() > 1;
     let mut known = Vec::new();
     for p in wanted {
-        let own = self::known(&store, &media, &p.id)?;
-        known.extend(own.into_iter().map(|k| match several {
-            true => Known { name: format!("{}: {}", p.name, k.name), ..k },
-            false => k,
-        }));
+        let before = if several { format!("{}: ", p.name) } else { String::new() };
+        gather(&store, &media, &p.id, &before, &mut known)?;
     }
     Ok(known)
 }

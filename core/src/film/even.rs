@@ -1,14 +1,11 @@
 //! Evenly spaced tables that are read between their entries, on blocks.
 
-use crate::numeric::lane::{Channel, N};
+use crate::numeric::lane::{Channel, N, ROUND, lower};
 use std::sync::Arc;
 
 /// The most entries of a table: a power of two, so that no place lies outside whatever bits it is made of, and the loop that reads
 /// needs no checks. With them it would read value by value and take three times as long.
 pub const MOST: usize = 4096;
-
-/// Adding this rounds to the nearest whole number and leaves it in the low bits: 1.5 * 2^23.
-const ROUND: f32 = 12_582_912.0;
 
 /// An evenly spaced table, cheap to clone.
 #[derive(Clone, Debug, PartialEq)]
@@ -40,7 +37,7 @@ impl EvenTable {
             // In this order a NaN becomes 0.
             let t = plane[i].max(0.0).min(last);
             // The whole number below t; a whole t may give the one below it, with all of the way to the next.
-            let rounded = (t - 0.5) + ROUND;
+            let rounded = lower(t);
             let part = t - (rounded - ROUND);
             let at = rounded.to_bits() as usize;
             let (a, b) = (entries[at % MOST], entries[(at + 1) % MOST]);

@@ -13,7 +13,7 @@ pub mod filmed;
 mod films;
 pub mod fingerprint;
 pub mod listed;
-mod program;
+pub mod program;
 pub mod remainder;
 pub mod run;
 mod settle;

@@ -145,8 +145,8 @@ impl Graph {
         self.nodes.iter().map(reach).fold(0.0, f64::max).ceil() as usize
     }
 
-    /// Runs everything on a picture, exactly, on all threads of the current pool. Nothing when `stop` was set meanwhile.
-    /// Alpha stays.
+    /// Runs everything on a picture, exactly, on all threads of the current pool. Alpha stays.
+    /// `None` when `stop` was set meanwhile: then the picture is no longer what it was, nor what it should become.
     pub fn run(&self, pixels: &mut Pixels, geometry: &FrameGeometry, stop: &AtomicBool) -> Option<()> {
         self.run_in(pixels, geometry, &mut BufferPool::default(), stop)
     }

@@ -193,7 +193,7 @@ fn root(b: f32, f: f32) -> f32 {
 /// The whole number at or below t, plus [`ROUND`]: half of one less, rounded to the nearest. Whole numbers may come out one
 /// lower, at the other end of the same octave.
 #[inline(always)]
-fn lower(t: f32) -> f32 {
+pub(crate) fn lower(t: f32) -> f32 {
     (t - 0.5) + ROUND
 }
 
@@ -205,7 +205,7 @@ fn scaled(p: f32, rounded: f32) -> f32 {
 }
 
 /// Adding this rounds to the nearest integer and leaves it in the low mantissa bits: 1.5 * 2^23.
-const ROUND: f32 = 12_582_912.0;
+pub(crate) const ROUND: f32 = 12_582_912.0;
 
 /// 2^x, relative error below 3e-7. Saturates at 2^-125 and 2^127.
 #[inline(always)]

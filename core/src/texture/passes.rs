@@ -240,7 +240,8 @@ impl Work<'_> {
         self.stream(pending, inside, out, per, write)
     }
 
-    /// As [`Work::run_into`], for a whole picture that is written over: what is still to be read then is stored before.
+    /// As [`Work::run_into`], for a whole picture that is written over: what the last pass reads is stored first. A run that is
+    /// stopped leaves it half written.
     pub fn run_over(
         mut self,
         items: &[Item<'_>],

@@ -37,27 +37,19 @@ pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
 }
 
+/// What is said to SQLite on each connection.
 #[derive(Debug)]
-struct Pragmas;
+struct Pragmas(&'static str);
+
+/// Synchronous FULL: what a page was told to be saved survives a power cut.
+const WRITING: Pragmas =
+    Pragmas("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;");
+/// Changes nothing.
+const READING: Pragmas = Pragmas("PRAGMA busy_timeout = 5000; PRAGMA query_only = ON;");
 
 impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
-        // Synchronous FULL: what a page was told to be saved survives a power cut.
-        connection
-            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
-            .map_err(diesel::r2d2::Error::QueryError)
-    }
-}
-
-/// A connection that changes nothing.
-#[derive(Debug)]
-struct Reading;
-
-impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Reading {
-    fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
-        connection
-            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA query_only = ON;")
-            .map_err(diesel::r2d2::Error::QueryError)
+        connection.batch_execute(self.0).map_err(diesel::r2d2::Error::QueryError)
     }
 }
 
@@ -77,7 +69,7 @@ impl Store {
         let pool = Pool::builder()
             .max_size(4)
             .connection_timeout(PATIENCE)
-            .connection_customizer(Box::new(Pragmas))
+            .connection_customizer(Box::new(WRITING))
             .build(manager)?;
         let store = Self { pool };
         store.connect()?.run_pending_migrations(MIGRATIONS).map_err(|e| broken(file, &*e))?;
@@ -92,11 +84,10 @@ impl Store {
         }
         check(file)?;
         let manager = ConnectionManager::new(file.to_string_lossy());
-        let customizer = Box::new(Reading);
         let pool = Pool::builder()
             .max_size(1)
             .connection_timeout(PATIENCE)
-            .connection_customizer(customizer)
+            .connection_customizer(Box::new(READING))
             .build(manager)?;
         let store = Self { pool };
         let pending = store.connect()?.has_pending_migration(MIGRATIONS).map_err(|e| broken(file, &*e))?;
