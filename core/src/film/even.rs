@@ -71,7 +71,7 @@ mod tests {
     fn a_table_of_any_length_holds_its_entries_and_no_place_lies_outside() {
         for count in [1, 2, 1024, 2101, MOST] {
             let table = EvenTable::new((0..count).map(|i| (i * i % 7919) as f32));
-            for i in [0, 1, count / 3, count.saturating_sub(2), count - 1] {
+            for i in [0, 1, count / 3, count.saturating_sub(2), count - 1].map(|i: usize| i.min(count - 1)) {
                 assert_eq!(at(&table, i as f32), (i * i % 7919) as f32, "{i} of {count}");
             }
             for far in [f32::MAX, f32::INFINITY, 1e9] {
