@@ -88,6 +88,28 @@ fn any_number_of_threads_gives_the_same_bits() {
 }
 
 #[test]
+fn frame_after_frame_with_one_pool_gives_the_bits_of_each_alone() {
+    let ends = ["acescct", "rec709"].map(|id| Encoding::find(id).unwrap());
+    let of = |steps| Graph::compile(&Path::of(steps), &ends[0], &ends[1]).unwrap();
+    let grain = Step::new("grain", Zone::Film, Values::Grain(Grain::default()));
+    let graphs = [everything(false), everything(true), of(Vec::new()), of(vec![grain])];
+    let (mut pool, mut frame) = (BufferPool::default(), 0);
+    // Sizes go up and down, so that buffers hold what other frames left in them; some frames are stopped.
+    for (w, h) in [(97, 61), (1, 1), (300, 170), (64, 200), (97, 61)] {
+        for graph in &graphs {
+            frame += 1;
+            let geometry = FrameGeometry::whole(w, h, 24.9, frame);
+            let (mut alone, mut pooled, mut stopped) = (picture(w, h), picture(w, h), picture(w, h));
+            assert!(graph.run_in(&mut stopped, &geometry, &mut pool, &AtomicBool::new(true)).is_none());
+            graph.run(&mut alone, &geometry, &NEVER).unwrap();
+            graph.run_in(&mut pooled, &geometry, &mut pool, &NEVER).unwrap();
+            assert!(alone == pooled, "{w} x {h}, frame {frame}");
+            assert!(pooled.iter().all(|p| p[3] == 0.25));
+        }
+    }
+}
+
+#[test]
 fn in_one_go_in_two_and_cut_out_a_picture_is_the_same() {
     let (w, h) = (200, 120);
     let (source, geometry) = (picture(w, h), FrameGeometry::whole(w, h, 24.9, 4));
