@@ -1,6 +1,6 @@
 """Reads a table with OpenColorIO and runs it on raw f32 RGBA, for tests and benchmarks.
 
-usage: outside.py apply TABLE IN.raw OUT.raw          tetrahedral, float
+usage: outside.py apply [TABLE IN.raw OUT.raw]...     tetrahedral, float
        outside.py view CONFIG SPACE DISPLAY VIEW IN.raw OUT.raw       a view of a configuration
        outside.py time TABLE IN.raw ROUNDS            nanoseconds a pixel, one thread: the median
 """
@@ -34,13 +34,16 @@ def main():
     if sys.argv[1] == "view":
         view(*sys.argv[2:8])
         return
-    what, table, source = sys.argv[1:4]
+    if sys.argv[1] == "apply":
+        # As many tables with their pixels as are named: the library takes longer to load than to work.
+        for table, source, target in zip(sys.argv[2::3], sys.argv[3::3], sys.argv[4::3]):
+            pixels = np.fromfile(source, dtype=np.float32)
+            processor(table).applyRGBA(pixels)
+            pixels.tofile(target)
+        return
+    table, source = sys.argv[2:4]
     pixels = np.fromfile(source, dtype=np.float32)
     cpu = processor(table)
-    if what == "apply":
-        cpu.applyRGBA(pixels)
-        pixels.tofile(sys.argv[4])
-        return
     took = []
     for _ in range(int(sys.argv[4])):
         work = pixels.copy()

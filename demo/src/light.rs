@@ -1,138 +1,57 @@
-//! Materials, lamps, and the path tracer that follows light through a set.
+//! The path tracer that follows light through a set.
 
-use crate::shape::{Pile, Triangle};
+use crate::dice::Dice;
+use crate::lamps::Lamps;
+use crate::stage::{Camera, Finish, Material, Sky, Stage};
+use crate::surface::{Place, cosine, mirror, mirror_density, paint, survive};
 use crate::tree::Tree;
-use crate::vector::{Dice, V3, noise, splat, v};
-use rayon::prelude::*;
+use crate::vector::{V3, splat, v};
 use std::f32::consts::{PI, TAU};
-
-/// What a surface does with light. Reflectances are linear AP1.
-#[derive(Clone, Copy)]
-pub enum Finish {
-    /// Matte.
-    Matte,
-    /// Matte under a clear coat of index 1.5 with a roughness.
-    Coat(f32),
-    /// Metal with a roughness.
-    Metal(f32),
-    /// A thin pane: passes light straight through, tinted, and mirrors a little.
-    Pane,
-    /// A thin leaf: half of what is not absorbed goes through, diffused and tinted by the triple.
-    Leaf(V3),
-    /// A lamp: its paint is its radiance.
-    Lamp,
-}
-
-/// A material.
-#[derive(Clone, Copy)]
-pub struct Material {
-    pub finish: Finish,
-    pub colour: V3,
-    /// Paint that changes over space; multiplies `colour`.
-    pub texture: Option<fn(V3) -> V3>,
-    /// Height of its bumps over their size, and bumps a unit.
-    pub bumps: [f32; 2],
-}
-
-impl Material {
-    pub fn new(finish: Finish, colour: V3) -> Self {
-        Self { finish, colour, texture: None, bumps: [0.0, 1.0] }
-    }
-
-    pub fn textured(self, texture: fn(V3) -> V3) -> Self {
-        Self { texture: Some(texture), ..self }
-    }
-
-    pub fn bumpy(self, height: f32, frequency: f32) -> Self {
-        Self { bumps: [height, frequency], ..self }
-    }
-}
-
-/// Everything in front of the camera, before the tree is built.
-pub struct Stage {
-    pub pile: Pile,
-    pub materials: Vec<Material>,
-    pub camera: Camera,
-    /// Radiance of the sky in a direction.
-    pub sky: fn(V3) -> V3,
-    /// A distant lamp: direction toward it, irradiance square on, and its angular radius.
-    pub sun: Option<(V3, V3, f32)>,
-    /// Density of haze, a unit of length, and the light it scatters.
-    pub haze: (f32, V3),
-    /// How much more light lamps cast than they show: the dimmed practical with a film lamp hidden in it.
-    pub cast: f32,
-}
-
-/// A thin-lens camera.
-#[derive(Clone, Copy)]
-pub struct Camera {
-    pub from: V3,
-    pub to: V3,
-    /// Width of what is seen at distance 1.
-    pub width: f32,
-    /// Radius of the lens, and the distance in focus.
-    pub lens: f32,
-    pub focus: f32,
-    /// Gain from radiance to scene-linear picture values.
-    pub exposure: f32,
-}
-
-impl Stage {
-    pub fn new(camera: Camera) -> Self {
-        Self {
-            pile: Pile::default(),
-            materials: Vec::new(),
-            camera,
-            sky: |_| splat(0.0),
-            sun: None,
-            haze: (0.0, splat(0.0)),
-            cast: 1.0,
-        }
-    }
-
-    /// Adds a material and gives its number.
-    pub fn material(&mut self, m: Material) -> u16 {
-        self.materials.push(m);
-        (self.materials.len() - 1) as u16
-    }
-}
 
 /// A stage ready to be seen.
 pub struct Set {
     tree: Tree,
     materials: Vec<Material>,
-    lamps: Vec<(usize, f32)>,
+    lamps: Lamps,
     camera: Camera,
-    sky: fn(V3) -> V3,
+    sky: Sky,
     sun: Option<(V3, V3, f32)>,
     haze: (f32, V3),
     cast: f32,
 }
 
-/// The most radiance that a path may bring home after its first bounce: rarer, brighter paths are noise.
-const GLARE: f32 = 12.0;
+/// What one path through the lens saw, in the parts that are cleaned of noise apart from each other.
+#[derive(Clone, Copy, Default)]
+pub struct Seen {
+    /// Lamps, sky and haze, seen straight: only the place on the lens and in the pixel is by chance.
+    pub shine: V3,
+    /// What matte paint gives back, and the paint's reflectance: one over the other is smooth.
+    pub matte: V3,
+    pub paint: V3,
+    /// What is mirrored.
+    pub gloss: V3,
+    pub normal: V3,
+    /// One over the distance; 0 where nothing is met.
+    pub near: f32,
+}
+
+/// The most picture value that light may bring after its first bounce, along one path: rarer, brighter paths are noise.
+const GLARE: f32 = 4.0;
 const BOUNCES: usize = 6;
+/// Points on lamps drawn by power, one kept by what it would give unshadowed (resampled importance sampling): one
+/// shadow ray does the work of many. Fewer where light has been diffused before.
+const DRAWS: usize = 8;
+const DRAWS_LATER: usize = 3;
+/// The sun is small: what mirrors it is at least so rough.
+const SUN_ROUGH: f32 = 0.05;
 
 impl Set {
     pub fn new(stage: Stage) -> Self {
         let tree = Tree::new(stage.pile.triangles);
-        let mut sum = 0.0;
-        let mut lamps = Vec::new();
-        for (i, t) in tree.triangles.iter().enumerate() {
-            let m = &stage.materials[t.material as usize];
-            if matches!(m.finish, Finish::Lamp) {
-                let power = (m.colour * t.c[0]).max() * (t.p[1] - t.p[0]).cross(t.p[2] - t.p[0]).length();
-                sum += power.max(1e-9);
-                lamps.push((i, sum));
-            }
-        }
-        for lamp in &mut lamps {
-            lamp.1 /= sum;
-        }
         Self {
+            lamps: Lamps::new(&tree, &stage.materials),
             tree,
             materials: stage.materials,
-            lamps,
             camera: stage.camera,
             sky: stage.sky,
             sun: stage.sun,
@@ -141,273 +60,241 @@ impl Set {
         }
     }
 
-    /// The picture in linear AP1, rows from the top, with `samples` paths a pixel.
-    pub fn picture(
-        &self,
-        width: usize,
-        height: usize,
-        samples: usize,
-        progress: impl Fn() + Sync,
-    ) -> Vec<[f32; 4]> {
-        (0..height)
-            .into_par_iter()
-            .flat_map_iter(|y| {
-                progress();
-                (0..width).map(move |x| {
-                    let mut sum = splat(0.0);
-                    for s in 0..samples {
-                        let mut dice = Dice::new(((y * width + x) as u64) << 16 | s as u64);
-                        sum += self.sample(x, y, width, height, (s, samples), &mut dice);
-                    }
-                    let [r, g, b] = (sum * (self.camera.exposure / samples as f32)).0;
-                    [r, g, b, 1.0]
-                })
-            })
-            .collect()
-    }
-
-    fn sample(
-        &self,
-        x: usize,
-        y: usize,
-        width: usize,
-        height: usize,
-        (s, n): (usize, usize),
-        dice: &mut Dice,
-    ) -> V3 {
+    /// One path: through pixel `x`, `y` of a picture of a size. Of light that was diffused or mirrored only where
+    /// `whole`; what is seen straight costs little without it.
+    pub fn path(&self, [x, y]: [usize; 2], [w, h]: [usize; 2], whole: bool, dice: &mut Dice) -> Seen {
         let c = &self.camera;
         let ahead = (c.to - c.from).unit();
         let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
         let up = right.cross(ahead);
-        // Stratified over the pixel, with a soft filter a little wider than it.
-        let side = (n as f32).sqrt().floor().max(1.0);
-        let (cx, cy) =
-            ((s as f32 % side + dice.roll()) / side, ((s as f32 / side).floor() + dice.roll()) / side);
-        let tent = |t: f32| {
-            let t = 2.0 * t.clamp(0.0, 0.999_999);
-            if t < 1.0 { t.sqrt() - 1.0 } else { 1.0 - (2.0 - t).sqrt() }
-        };
-        let px = (x as f32 + 0.5 + 0.9 * tent(cx)) / width as f32 - 0.5;
-        let py = 0.5 * height as f32 / width as f32 - (y as f32 + 0.5 + 0.9 * tent(cy)) / width as f32;
+        let [dx, dy] = filter(dice.pair());
+        let px = (x as f32 + 0.5 + dx) / w as f32 - 0.5;
+        let py = 0.5 * h as f32 / w as f32 - (y as f32 + 0.5 + dy) / w as f32;
         let aim = ahead + right * (px * c.width) + up * (py * c.width);
-        let (r, a) = (c.lens * dice.roll().sqrt(), TAU * dice.roll());
+        let [r, a] = dice.pair();
+        let (r, a) = (c.lens * r.sqrt(), TAU * a);
         let shift = right * (r * a.cos()) + up * (r * a.sin());
-        self.follow(c.from + shift, (aim * c.focus - shift).unit(), dice)
+        let seen = self.look(c.from + shift, (aim * c.focus - shift).unit(), whole, dice);
+        let e = c.exposure;
+        Seen { shine: seen.shine * e, matte: seen.matte * e, gloss: seen.gloss * e, ..seen }
     }
 
-    fn follow(&self, from: V3, dir: V3, dice: &mut Dice) -> V3 {
-        let (mut from, mut dir) = (from, dir);
-        let (mut through, mut seen) = (splat(1.0), splat(0.0));
-        // Lamps met by chance count only where they were not asked for directly before.
-        let mut mirror = true;
-        for bounce in 0..BOUNCES {
+    fn look(&self, mut from: V3, dir: V3, whole: bool, dice: &mut Dice) -> Seen {
+        let (mut through, mut seen) = (splat(1.0), Seen::default());
+        for _ in 0..12 {
             let hit = self.tree.nearest(from, dir, 1e-4, f32::INFINITY);
-            let far = hit.map_or(60.0, |h| h.distance);
-            if self.haze.0 > 0.0 {
-                let clear = (-self.haze.0 * far).exp();
-                seen += through * self.haze.1 * (1.0 - clear);
-                through = through * clear;
-            }
+            seen.shine += self.hazed(&mut through, hit.map(|h| h.distance));
             let Some(hit) = hit else {
-                let sky = (self.sky)(dir);
-                return seen + through * if bounce == 0 { sky } else { sky.map(|x| x.min(GLARE)) };
+                seen.shine += through * (self.sky)(dir);
+                return seen;
             };
             let t = &self.tree.triangles[hit.triangle];
             let m = &self.materials[t.material as usize];
             let at = from + dir * hit.distance;
-            let colour = paint(m, t, hit.uv, at);
             if matches!(m.finish, Finish::Lamp) {
-                let light = if bounce == 0 { colour } else { colour.map(|x| x.min(GLARE)) };
-                return if mirror { seen + through * light } else { seen };
+                seen.shine += through * paint(m, t, hit.uv, at);
+                return seen;
             }
-            let n = normal(m, t, hit.uv, at, dir);
-            match scatter(m, colour, n, dir, dice) {
-                Bounce::Straight(tint) => through = through * tint,
-                Bounce::Mirror(d, tint) => {
-                    dir = d;
-                    through = through * tint;
-                    mirror = true;
+            let place = Place::new(m, t, hit.uv, at, dir, true);
+            let part = place.mirrored(dir);
+            if matches!(m.finish, Finish::Pane) {
+                if whole {
+                    seen.gloss += through * part * self.mirrored(&place, dir, part, dice);
                 }
-                Bounce::Matte(d, tint, side) => {
-                    let lit = self.lamps_at(at + side * 1e-3, side, dice) * tint * (1.0 / PI);
-                    let lit = if bounce == 0 { lit } else { lit.map(|x| x.min(GLARE)) };
-                    seen += through * lit;
-                    dir = d;
-                    through = through * tint;
-                    mirror = false;
-                    from = at + side * 1e-4;
-                    if !survive(&mut through, bounce, dice) {
-                        return seen;
-                    }
-                    continue;
+                through = through * place.colour * (splat(1.0) - part);
+                from = at + dir * 1e-4;
+                continue;
+            }
+            seen.normal = place.normal;
+            seen.near = 1.0 / (at - self.camera.from).length().max(1e-3);
+            let (side, colour) = diffusing(&place, dice);
+            if let Some(colour) = colour {
+                seen.paint = through * (splat(1.0) - part) * colour;
+            }
+            if whole {
+                let [matte, gloss] = self.direct(&place, side, Some(dir), DRAWS, dice);
+                if colour.is_some() {
+                    let lit = matte + self.incoming(at + side * 1e-4, cosine(side, dice.pair()), None, dice);
+                    seen.matte = seen.paint * lit;
+                }
+                if part.max() > 0.0 {
+                    seen.gloss += through * part * (gloss + self.mirrored(&place, dir, part, dice));
                 }
             }
-            from = at + dir * 1e-4;
+            return seen;
         }
         seen
     }
 
-    /// Irradiance from one lamp chosen by power, and the sun, at a place with a normal.
-    fn lamps_at(&self, at: V3, n: V3, dice: &mut Dice) -> V3 {
-        let mut light = splat(0.0);
+    /// What comes out of the mirrored direction, over the share that is mirrored. Dim mirrors are not always asked.
+    fn mirrored(&self, place: &Place, dir: V3, part: V3, dice: &mut Dice) -> V3 {
+        let rough = place.rough();
+        let dim = rough > 0.12 || matches!(place.finish, Finish::Pane);
+        let ask = if dim { (part.max() * 4.0).clamp(0.25, 1.0) } else { 1.0 };
+        if ask < 1.0 && dice.roll() >= ask {
+            return splat(0.0);
+        }
+        let d = mirror(dir, place.normal, rough, dice.pair());
+        let density = if rough > 0.0 { mirror_density(dir, place.normal, rough, d) } else { f32::INFINITY };
+        self.incoming(place.at + d * 1e-4, d, Some(density), dice) * (1.0 / ask)
+    }
+
+    /// Takes the haze of a stretch out of what comes through, and gives the light it adds.
+    fn hazed(&self, through: &mut V3, distance: Option<f32>) -> V3 {
+        let (thick, glow) = self.haze;
+        if thick <= 0.0 {
+            return splat(0.0);
+        }
+        let clear = (-thick * distance.unwrap_or(60.0)).exp();
+        let added = *through * glow * (1.0 - clear);
+        *through = *through * clear;
+        added
+    }
+
+    /// Light that arrives along a ray which has bounced once. Lamps it meets at once count by `lamps`, the density the
+    /// ray was drawn with, or not at all where they were asked for directly.
+    fn incoming(&self, from: V3, dir: V3, lamps: Option<f32>, dice: &mut Dice) -> V3 {
+        let (mut from, mut dir, mut lamps) = (from, dir, lamps);
+        let (mut through, mut seen) = (splat(1.0), splat(0.0));
+        let most = GLARE / self.camera.exposure;
+        let capped = |light: V3| light.map(|x| x.min(most));
+        for bounce in 1..BOUNCES {
+            let hit = self.tree.nearest(from, dir, 1e-4, f32::INFINITY);
+            seen += self.hazed(&mut through, hit.map(|h| h.distance));
+            let Some(hit) = hit else { return seen + capped(through * (self.sky)(dir)) };
+            let t = &self.tree.triangles[hit.triangle];
+            let m = &self.materials[t.material as usize];
+            let at = from + dir * hit.distance;
+            if matches!(m.finish, Finish::Lamp) {
+                let light = through * paint(m, t, hit.uv, at);
+                return match lamps {
+                    None => seen,
+                    Some(density) if bounce == 1 => {
+                        seen + light * self.by_chance(density, hit.triangle, dir, hit.distance)
+                    }
+                    Some(_) => seen + capped(light),
+                };
+            }
+            let place = Place::new(m, t, hit.uv, at, dir, false);
+            let part = place.mirrored(dir);
+            let metal = matches!(m.finish, Finish::Metal(_));
+            if metal || (part.max() > 0.0 && dice.roll() < part.max()) {
+                if metal {
+                    through = through * part;
+                }
+                dir = mirror(dir, place.normal, place.rough(), dice.pair());
+                from = at + dir * 1e-4;
+                // After a diffuse bounce a small mirror of a lamp is noise more than light.
+                lamps = Some(f32::INFINITY);
+                continue;
+            }
+            if matches!(m.finish, Finish::Pane) {
+                through = through * place.colour;
+                from = at + dir * 1e-4;
+                continue;
+            }
+            let (side, colour) = diffusing(&place, dice);
+            through = through * colour.unwrap_or(splat(0.0));
+            let [lit, _] = self.direct(&place, side, None, DRAWS_LATER, dice);
+            seen += capped(through * lit);
+            dir = cosine(side, dice.pair());
+            from = at + side * 1e-4;
+            lamps = None;
+            if !survive(&mut through, dice) {
+                return seen;
+            }
+        }
+        seen
+    }
+
+    /// The weight of a lamp that a mirrored ray met by chance, where it might have been drawn too (balance heuristic).
+    fn by_chance(&self, density: f32, triangle: usize, dir: V3, distance: f32) -> f32 {
+        if density == f32::INFINITY {
+            return 1.0;
+        }
+        let drawn = self.lamps.density(triangle, distance, dir);
+        density / (density + DRAWS as f32 * drawn)
+    }
+
+    /// Light of the lamps and the sun at a place: what matte paint there makes of it over its reflectance, and, where
+    /// it is looked at along `seen`, what its coat mirrors over its mirrored share.
+    fn direct(&self, p: &Place, side: V3, seen: Option<V3>, draws: usize, dice: &mut Dice) -> [V3; 2] {
+        let at = p.at + side * 1e-3;
+        let rough = p.rough();
+        let seen = seen.filter(|_| rough > 0.0);
+        let coat = |rough: f32, d: V3| seen.map_or(0.0, |dir| mirror_density(dir, p.normal, rough, d));
+        let mut light = [splat(0.0); 2];
         if let Some((to, strength, radius)) = self.sun {
             let (t, u) = to.frame();
-            let (r, a) = (radius * dice.roll().sqrt(), TAU * dice.roll());
+            let [r, a] = dice.pair();
+            let (r, a) = (radius * r.sqrt(), TAU * a);
             let d = (to + t * (r * a.cos()) + u * (r * a.sin())).unit();
-            let cos = n.dot(d);
+            let cos = side.dot(d);
             if cos > 0.0 {
-                light += strength * cos * self.clear(at, d, f32::INFINITY);
+                let clear = strength * self.clear(at, d, f32::INFINITY);
+                light[0] += clear * (cos / PI);
+                light[1] += clear * coat(rough.max(SUN_ROUGH), d);
             }
         }
         if self.lamps.is_empty() {
             return light;
         }
-        // Sixteen lamps drawn by power, one kept by what it would give here unshadowed (resampled importance
-        // sampling): one shadow ray does the work of many.
-        const DRAWS: usize = 16;
-        let (mut sum, mut kept) = (0.0, None);
-        for _ in 0..DRAWS {
-            if let Some((light, d, distance)) = self.draw_lamp(at, n, dice) {
-                let weight = light.max();
-                sum += weight;
-                if dice.roll() * sum < weight {
-                    kept = Some((light * (1.0 / weight), d, distance));
-                }
+        let mut sum = 0.0;
+        let mut kept = None;
+        let ([pick, spin], [a, b]) = (dice.pair(), dice.pair());
+        // What a coat mirrors counts as much as it is seen: a place's paint against its share of mirrored light.
+        let part = seen.map_or(0.0, |dir| p.mirrored(dir).max());
+        for k in 0..draws {
+            // Evenly over the lamps, and over each (the plastic number's powers: a sequence even in two dimensions).
+            let turn = |x: f32, step: f32| (x + step * k as f32).fract();
+            let point = [turn(a, 0.754_877_7), turn(b + spin, 0.569_840_3)];
+            let Some(drawn) = self.lamps.draw(at, side, (k as f32 + pick) / draws as f32, point) else {
+                continue;
+            };
+            let peak = coat(rough, drawn.to);
+            let mirrored = peak / (peak / (draws as f32 * drawn.density) + 1.0);
+            let matte = self.cast * drawn.cos / PI;
+            let light = drawn.light * (1.0 / drawn.density);
+            let weight = light.max() * (matte * p.colour.max() + mirrored * part);
+            sum += weight;
+            if weight > 0.0 && dice.roll() * sum < weight {
+                kept = Some((light * (1.0 / weight), matte, mirrored, drawn.to, drawn.distance));
             }
         }
-        let Some((colour, d, distance)) = kept else { return light };
-        light + colour * (sum * self.cast / DRAWS as f32) * self.clear(at, d, distance - 2e-3)
-    }
-
-    /// A point on a lamp drawn by power: its unshadowed irradiance over its density, its direction and distance.
-    fn draw_lamp(&self, at: V3, n: V3, dice: &mut Dice) -> Option<(V3, V3, f32)> {
-        let pick = dice.roll();
-        let k = self.lamps.partition_point(|l| l.1 < pick).min(self.lamps.len() - 1);
-        let share = self.lamps[k].1 - if k > 0 { self.lamps[k - 1].1 } else { 0.0 };
-        let t = &self.tree.triangles[self.lamps[k].0];
-        let (mut a, mut b) = (dice.roll(), dice.roll());
-        if a + b > 1.0 {
-            (a, b) = (1.0 - a, 1.0 - b);
+        if let Some((colour, matte, mirrored, d, distance)) = kept {
+            let all = colour * (sum / draws as f32) * self.clear(at, d, distance - 2e-3);
+            light[0] += all * matte;
+            light[1] += all * mirrored;
         }
-        let (e1, e2) = (t.p[1] - t.p[0], t.p[2] - t.p[0]);
-        let to = t.p[0] + e1 * a + e2 * b - at;
-        let distance = to.length();
-        let d = to * (1.0 / distance);
-        let face = e1.cross(e2);
-        let area = face.length() * 0.5;
-        let cos = n.dot(d) * face.unit().dot(d).abs();
-        // Round lamps shine outward only (normals of a globe point in): their far side is never seen.
-        let hidden = t.n[0] != t.n[1] && t.n[0].dot(d) <= 0.0;
-        if cos <= 0.0 || share <= 0.0 || hidden {
-            return None;
-        }
-        let m = &self.materials[t.material as usize];
-        // Near lamps would make fireflies: the distance counts from a little outside of them.
-        let spread = (distance * distance).max(area * 0.5);
-        Some((m.colour * t.c[0] * (cos * area / (spread * share)), d, distance))
+        light
     }
 
     /// How much light comes straight through along a ray: panes tint it, all else stops it.
     fn clear(&self, at: V3, dir: V3, far: f32) -> V3 {
-        let (mut from, mut left, mut through) = (at, far, splat(1.0));
-        for _ in 0..6 {
-            let Some(hit) = self.tree.nearest(from, dir, 1e-4, left) else { return through };
-            let t = &self.tree.triangles[hit.triangle];
+        self.tree.left(at, dir, 1e-4, far, |t| {
             let m = &self.materials[t.material as usize];
-            if !matches!(m.finish, Finish::Pane) {
-                return splat(0.0);
-            }
-            through = through * m.colour;
-            from += dir * (hit.distance + 1e-4);
-            left -= hit.distance + 1e-4;
-        }
-        splat(0.0)
+            matches!(m.finish, Finish::Pane).then_some(m.colour)
+        })
     }
 }
 
-fn survive(through: &mut V3, bounce: usize, dice: &mut Dice) -> bool {
-    if bounce < 2 {
-        return true;
-    }
-    let keep = through.max().clamp(0.05, 0.95);
-    *through = *through * (1.0 / keep);
-    dice.roll() < keep
-}
-
-fn paint(m: &Material, t: &Triangle, [u, w]: [f32; 2], at: V3) -> V3 {
-    let own = t.c[0] * (1.0 - u - w) + t.c[1] * u + t.c[2] * w;
-    own * m.colour * m.texture.map_or(splat(1.0), |f| f(at))
-}
-
-fn normal(m: &Material, t: &Triangle, [u, w]: [f32; 2], at: V3, dir: V3) -> V3 {
-    let mut n = (t.n[0] * (1.0 - u - w) + t.n[1] * u + t.n[2] * w).unit();
-    let [height, frequency] = m.bumps;
-    if height > 0.0 {
-        let p = at * frequency;
-        let (here, d) = (noise(p), 0.05);
-        let slope =
-            v(noise(p + v(d, 0., 0.)) - here, noise(p + v(0., d, 0.)) - here, noise(p + v(0., 0., d)) - here);
-        n = (n - slope * (height / d)).unit();
-    }
-    if n.dot(dir) > 0.0 { -n } else { n }
-}
-
-enum Bounce {
-    /// On through a pane.
-    Straight(V3),
-    /// Mirrored, more or less sharply.
-    Mirror(V3, V3),
-    /// Diffused to a side whose normal is given.
-    Matte(V3, V3, V3),
-}
-
-fn scatter(m: &Material, colour: V3, n: V3, dir: V3, dice: &mut Dice) -> Bounce {
-    let facing = (-dir.dot(n)).clamp(0.0, 1.0);
-    // Schlick 1994 for index 1.5.
-    let gloss = 0.04 + 0.96 * (1.0 - facing).powi(5);
-    let matte = |side: V3, tint: V3, dice: &mut Dice| Bounce::Matte(cosine(side, dice), tint, side);
-    match m.finish {
-        Finish::Matte | Finish::Lamp => matte(n, colour, dice),
-        Finish::Coat(rough) if dice.roll() < gloss => Bounce::Mirror(mirror(dir, n, rough, dice), splat(1.0)),
-        Finish::Coat(_) => matte(n, colour, dice),
-        Finish::Metal(rough) => {
-            let tint = colour.lerp(splat(1.0), (1.0 - facing).powi(5));
-            Bounce::Mirror(mirror(dir, n, rough, dice), tint)
-        }
-        Finish::Pane if dice.roll() < gloss * 1.6 => Bounce::Mirror(mirror(dir, n, 0.0, dice), splat(1.0)),
-        Finish::Pane => Bounce::Straight(colour),
-        Finish::Leaf(_) if dice.roll() < gloss * 0.6 => {
-            Bounce::Mirror(mirror(dir, n, 0.25, dice), splat(1.0))
-        }
-        Finish::Leaf(tint) => {
-            if dice.roll() < 0.5 {
-                matte(n, colour, dice)
-            } else {
-                matte(-n, colour * tint, dice)
-            }
-        }
+/// The side that light is diffused to and the reflectance; a metal diffuses nothing.
+fn diffusing(place: &Place, dice: &mut Dice) -> (V3, Option<V3>) {
+    match place.finish {
+        Finish::Metal(_) => (place.normal, None),
+        Finish::Leaf(tint) if dice.roll() < 0.5 => (-place.normal, Some(place.colour * tint)),
+        _ => (place.normal, Some(place.colour)),
     }
 }
 
-fn mirror(dir: V3, n: V3, rough: f32, dice: &mut Dice) -> V3 {
-    let mut h = n;
-    if rough > 0.0 {
-        // Half vectors of the Trowbridge-Reitz distribution.
-        let (a2, r) = (rough.powi(4), dice.roll());
-        let cos = ((1.0 - r) / (1.0 + (a2 - 1.0) * r)).sqrt();
-        let (sin, turn) = ((1.0 - cos * cos).max(0.0).sqrt(), TAU * dice.roll());
-        let (t, u) = n.frame();
-        h = t * (sin * turn.cos()) + u * (sin * turn.sin()) + n * cos;
-    }
-    let d = dir - h * (2.0 * dir.dot(h));
-    if d.dot(n) > 0.0 { d } else { d - n * (2.0 * d.dot(n)) }
-}
-
-fn cosine(n: V3, dice: &mut Dice) -> V3 {
-    let (r, a) = (dice.roll(), TAU * dice.roll());
-    let (t, u) = n.frame();
-    let s = r.sqrt();
-    t * (s * a.cos()) + u * (s * a.sin()) + n * (1.0 - r).max(0.0).sqrt()
+/// Where in and around a pixel a path begins: a Gaussian of 0.45 pixels, cut off at 1.6 (filter importance sampling).
+fn filter([r, a]: [f32; 2]) -> [f32; 2] {
+    const SIGMA: f32 = 0.45;
+    const CUT: f32 = 1.6;
+    let inside = 1.0 - (-CUT * CUT / (2.0 * SIGMA * SIGMA)).exp();
+    let r = SIGMA * (-2.0 * (1.0 - r * inside).ln()).sqrt();
+    let (s, c) = (TAU * a).sin_cos();
+    [r * c, r * s]
 }
 
 #[cfg(test)]

@@ -1,12 +1,21 @@
 //! Renders the demo production "The Salt Clock" and writes its pictures in the invented camera's log.
 //!
-//! The pictures in `data/` are what this program writes; it is run again only when a set changes.
+//! The pictures in `data/` are what this program writes, by checksum; one take is made again by its name.
 
+mod clean;
+mod dice;
+mod frame;
+mod judge;
+mod lamps;
+mod lens;
 mod light;
+mod motion;
 mod props;
 mod scene;
 mod shape;
-mod smooth;
+mod stage;
+mod sums;
+mod surface;
 mod takes;
 mod tree;
 mod vector;
@@ -21,22 +30,27 @@ use lantern_core::step::Balance;
 use lantern_formats::Depth;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicUsize, Ordering};
-use takes::{Kept, RATE, TAKES, Take};
+use std::time::Instant;
+use takes::{Kept, RATE, TAKES, Take, WIDTH};
+use vector::V3;
 
 /// What to render and how well.
 #[derive(Parser)]
 struct Arguments {
     /// Names of takes; all where none is given.
-    sets: Vec<String>,
-    /// Paths a pixel.
-    #[arg(long, default_value_t = 128)]
-    samples: usize,
-    /// Width in pixels instead of the take's own; the height follows at 16:9.
+    takes: Vec<String>,
+    /// Whole paths a pixel instead of the take's own.
+    #[arg(long)]
+    paths: Option<usize>,
+    /// Width in pixels instead of 1920; the height follows at 16:9.
     #[arg(long)]
     width: Option<usize>,
-    /// Folder for unsmoothed linear renders; one that is there already is used instead of rendering again.
+    /// Folder for linear renders; one that is there already is used instead of rendering again.
     #[arg(long)]
     linear: Option<PathBuf>,
+    /// Folder for 8-bit pictures as a display shows them without a look, to judge them by.
+    #[arg(long)]
+    plain: Option<PathBuf>,
     /// Folder for the pictures.
     #[arg(long, default_value = "demo/data")]
     out: PathBuf,
@@ -44,52 +58,82 @@ struct Arguments {
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let a = Arguments::parse();
-    for take in TAKES {
-        if a.sets.is_empty() || a.sets.iter().any(|s| s == take.name) {
-            for frame in 0..take.frames {
-                let picture = off(&take.off, smooth::without_noise(&linear(take, frame, &a)?))?;
-                let (ending, bytes) = kept(&take.kept, picture)?;
-                let name = if take.frames == 1 {
-                    format!("{}.{ending}", take.name)
-                } else {
-                    std::fs::create_dir_all(a.out.join(take.name))?;
-                    format!("{0}/{0}.{1:04}.{ending}", take.name, frame + 1)
-                };
-                std::fs::write(a.out.join(name), bytes)?;
+    let chosen: Vec<&Take> =
+        TAKES.iter().filter(|t| a.takes.is_empty() || a.takes.iter().any(|name| name == t.name)).collect();
+    if let Some(name) = a.takes.iter().find(|name| !TAKES.iter().any(|t| t.name == **name)) {
+        return Err(format!("there is no take {name}; see demo/src/takes.rs").into());
+    }
+    let pictures: usize = chosen.iter().map(|t| t.frames).sum();
+    let began = Instant::now();
+    let mut made = 0;
+    for take in chosen {
+        for frame in 0..take.frames {
+            let picture = off(&take.off, linear(take, frame, &a)?)?;
+            let shown = seen_without_a_look(&take.kept, picture.clone())?;
+            eprintln!("{} {}: noise left: {}", take.name, frame + 1, judge::left(&shown));
+            if let Some(folder) = &a.plain {
+                let name = format!("{}.{:04}.png", take.name, frame + 1);
+                std::fs::write(folder.join(name), lantern_formats::png::write(&shown, Depth::Eight)?)?;
             }
+            let (ending, bytes) = kept(&take.kept, picture)?;
+            let name = if take.frames == 1 {
+                format!("{}.{ending}", take.name)
+            } else {
+                std::fs::create_dir_all(a.out.join(take.name))?;
+                format!("{0}/{0}.{1:04}.{ending}", take.name, frame + 1)
+            };
+            sums::kept(&a.out, &name, &bytes)?;
+            made += 1;
+            let seconds = began.elapsed().as_secs_f32();
+            let left = seconds / made as f32 * (pictures - made) as f32;
+            eprintln!(
+                "{name}: {made} of {pictures}, {:.0} min, about {:.0} min left",
+                seconds / 60.0,
+                left / 60.0
+            );
+        }
+        if take.name == scene::rope_walk::NAME {
+            let motion = serde_json::to_vec_pretty(&motion::known().ok_or("a plane seen from its edge")?)?;
+            sums::kept(&a.out, &format!("{}.motion.json", take.name), &motion)?;
         }
     }
     Ok(())
 }
 
 fn linear(take: &Take, frame: usize, a: &Arguments) -> Result<Picture, Box<dyn std::error::Error>> {
-    let set = || light::Set::new((take.build)(frame as f32 / RATE));
-    let Some(folder) = &a.linear else { return render(&set(), take, frame, a) };
+    let Some(folder) = &a.linear else { return render(take, frame, a) };
     let number = if take.frames == 1 { String::new() } else { format!(".{:04}", frame + 1) };
     let path = folder.join(format!("{}{number}.exr", take.render));
     if path.exists() {
         return Ok(lantern_formats::exr::read(&std::fs::read(path)?)?);
     }
-    let picture = render(&set(), take, frame, a)?;
+    let picture = render(take, frame, a)?;
     std::fs::write(path, lantern_formats::exr::write(&picture, Some(&AP1))?)?;
     Ok(picture)
 }
 
-fn render(
-    set: &light::Set,
-    take: &Take,
-    frame: usize,
-    a: &Arguments,
-) -> Result<Picture, Box<dyn std::error::Error>> {
-    let width = a.width.unwrap_or(take.width);
+fn render(take: &Take, frame: usize, a: &Arguments) -> Result<Picture, Box<dyn std::error::Error>> {
+    let width = a.width.unwrap_or(WIDTH);
     let height = width * 9 / 16;
-    let rows = AtomicUsize::new(0);
-    let pixels = set.picture(width, height, a.samples, || {
-        let done = rows.fetch_add(1, Ordering::Relaxed) + 1;
-        if done.is_multiple_of(height.div_ceil(4)) {
-            eprintln!("{} {}: {} %", take.name, frame + 1, done * 100 / height);
+    let began = Instant::now();
+    let set = light::Set::new((take.build)(frame as f32 / RATE));
+    let quarters = AtomicUsize::new(0);
+    let taken = frame::Frame::take(&set, [width, height], a.paths.unwrap_or(take.paths), |share| {
+        let quarter = (share * 4.0) as usize;
+        if quarters.fetch_max(quarter, Ordering::Relaxed) < quarter {
+            let seconds = began.elapsed().as_secs_f32();
+            eprintln!("{} {}: {} %, {seconds:.0} s", take.name, frame + 1, quarter * 25);
         }
     });
+    let traced = began.elapsed().as_secs_f32();
+    let clean = lens::through(&clean::picture(&taken), width, height);
+    eprintln!(
+        "{} {}: paths {traced:.0} s, cleaning {:.0} s",
+        take.name,
+        frame + 1,
+        began.elapsed().as_secs_f32() - traced
+    );
+    let pixels = clean.iter().map(|V3([r, g, b])| [*r, *g, *b, 1.0]).collect();
     Ok(Picture::new(width, height, pixels)?)
 }
 
@@ -106,6 +150,17 @@ fn off(balance: &Balance, mut picture: Picture) -> Result<Picture, Box<dyn std::
     Ok(picture)
 }
 
+/// A linear AP1 picture as an sRGB display shows it; a finished still through the look that it was finished with.
+fn seen_without_a_look(kept: &Kept, mut picture: Picture) -> Result<Picture, Box<dyn std::error::Error>> {
+    let named = |id: &str| Encoding::find(id).ok_or(format!("no {id}"));
+    let path = match kept {
+        Kept::Finished(look) => Look::from_json(look)?.path,
+        Kept::Log | Kept::Linear | Kept::Display => Path::default(),
+    };
+    Program::compile(&path, &named("acescg")?, &named("srgb")?)?.run_parallel(&mut picture.pixels);
+    Ok(picture)
+}
+
 /// The file of a linear AP1 picture, with its ending.
 fn kept(kept: &Kept, mut picture: Picture) -> Result<(&'static str, Vec<u8>), Box<dyn std::error::Error>> {
     let camera: CameraProfile = serde_json::from_str(include_str!("../data/harrier.camera.json"))?;
@@ -118,23 +173,23 @@ fn kept(kept: &Kept, mut picture: Picture) -> Result<(&'static str, Vec<u8>), Bo
     Ok(match kept {
         Kept::Log => {
             through(&Path::default(), &camera.encoding()?)?;
-            ("png", lantern_formats::png::write(&picture, Depth::Sixteen)?)
-        }
-        Kept::TenBit => {
-            through(&Path::default(), &camera.encoding()?)?;
-            // 10-bit codes in the upper bits, as a camera's recorder pads them.
-            let padded = |v: f32| (v.clamp(0.0, 1.0) * 1023.0).round() * 64.0 / 65_535.0;
-            picture.pixels.iter_mut().for_each(|p| *p = p.map(padded));
-            ("png", lantern_formats::png::write(&picture, Depth::Sixteen)?)
+            ("png", twelve_bits(picture)?)
         }
         Kept::Linear => ("exr", lantern_formats::exr::write_half(&picture, Some(&AP1))?),
         Kept::Display => {
             through(&Path::default(), &named("rec709")?)?;
-            ("png", lantern_formats::png::write(&picture, Depth::Eight)?)
+            ("png", twelve_bits(picture)?)
         }
         Kept::Finished(look) => {
             through(&Look::from_json(look)?.path, &named("srgb")?)?;
-            ("png", lantern_formats::png::write(&picture, Depth::Eight)?)
+            ("png", twelve_bits(picture)?)
         }
     })
+}
+
+/// A PNG whose values are 12-bit codes in the upper bits of 16.
+fn twelve_bits(mut picture: Picture) -> Result<Vec<u8>, Box<dyn std::error::Error>> {
+    let padded = |v: f32| (v.clamp(0.0, 1.0) * 4095.0).round() * 16.0 / 65_535.0;
+    picture.pixels.iter_mut().for_each(|p| *p = [padded(p[0]), padded(p[1]), padded(p[2]), 1.0]);
+    Ok(lantern_formats::png::write(&picture, Depth::Sixteen)?)
 }

@@ -1,7 +1,7 @@
 //! Things that stand in several sets: puppets, lanterns, boxes of paint.
 
-use crate::light::{Finish, Material, Stage};
 use crate::shape::{PLAIN, Place, bend, globe};
+use crate::stage::{Finish, Material, Stage};
 use crate::vector::{V3, noise, rough, splat, v};
 use lantern_core::colour::{Adaptation, adaptation::locus, chromaticity, primaries};
 
@@ -70,9 +70,9 @@ fn face(p: &Puppet, d: V3) -> V3 {
 
 /// A puppet: the head at the place's origin, about two units high, looking along +z.
 pub fn puppet(stage: &mut Stage, place: Place, p: &Puppet) {
-    let skin = stage.material(Material::new(Finish::Coat(0.42), PLAIN).bumpy(0.006, 38.0));
+    let skin = stage.material(Material::new(Finish::Coat(0.42), PLAIN).bumpy(0.006, 38.0).on(place));
     let gloss = stage.material(Material::new(Finish::Coat(0.06), PLAIN));
-    let wool = stage.material(Material::new(Finish::Matte, PLAIN).bumpy(0.05, 16.0));
+    let wool = stage.material(Material::new(Finish::Matte, PLAIN).bumpy(0.05, 16.0).on(place));
     let brass = stage.material(Material::new(Finish::Metal(0.3), srgb(0.82, 0.62, 0.32)));
     let pile = &mut stage.pile;
     let round = |a: f32, b: f32| globe(a + 0.5, b);
@@ -143,7 +143,8 @@ pub fn puppet(stage: &mut Stage, place: Place, p: &Puppet) {
     for turn in 0..3 {
         let ring: Vec<V3> = (0..=24)
             .map(|k| {
-                let a = k as f32 / 24.0 * std::f32::consts::TAU;
+                // Its ends meet behind the neck.
+                let a = (k as f32 / 24.0 + 0.5) * std::f32::consts::TAU;
                 let wave = 0.05 * (a * 3.0 + turn as f32).sin();
                 v(a.sin() * (0.46 + 0.05 * turn as f32), -1.0 - 0.13 * turn as f32 + wave, a.cos() * 0.46)
             })

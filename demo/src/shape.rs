@@ -46,9 +46,23 @@ impl Place {
     }
 
     pub fn put(&self, p: V3) -> V3 {
+        self.face(p) * self.scale + self.at
+    }
+
+    /// A direction of the shape's own, as it stands.
+    pub fn face(&self, p: V3) -> V3 {
         let (s, c) = self.lean.to_radians().sin_cos();
-        let leaned = v(p.0[0] * c - p.0[1] * s, p.0[0] * s + p.0[1] * c, p.0[2]);
-        leaned.turned(self.turn) * self.scale + self.at
+        v(p.0[0] * c - p.0[1] * s, p.0[0] * s + p.0[1] * c, p.0[2]).turned(self.turn)
+    }
+
+    /// The other way: a direction of the set as one of the shape's own.
+    pub fn own(&self, d: V3) -> V3 {
+        if self.turn == 0.0 && self.lean == 0.0 {
+            return d;
+        }
+        let p = d.turned(-self.turn);
+        let (s, c) = self.lean.to_radians().sin_cos();
+        v(p.0[0] * c + p.0[1] * s, p.0[1] * c - p.0[0] * s, p.0[2])
     }
 }
 

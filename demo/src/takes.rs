@@ -1,11 +1,13 @@
 //! The list of everything that is shot: which set, how many frames, how it is kept, and what is wrong with it.
 
-use crate::light::Stage;
-use crate::scene::{ferry, greenhouse, lamp_room, market, mole, workbench};
+use crate::scene::{ferry, greenhouse, lamp_room, market, mole, net_loft, rope_walk, salt_pans, workbench};
+use crate::stage::Stage;
 use lantern_core::step::{Balance, balance::WORKING_KELVIN};
 
-/// Frames a second of what moves.
-pub const RATE: f32 = 24.0;
+/// Width of every picture in pixels; the height follows at 16:9.
+pub const WIDTH: usize = 1920;
+/// Positions a second of what moves: puppets are set for every second frame of 24.
+pub const RATE: f32 = 12.0;
 
 /// A still or moving picture of the production.
 pub struct Take {
@@ -17,8 +19,8 @@ pub struct Take {
     pub render: &'static str,
     /// Frames; one for a still.
     pub frames: usize,
-    /// Width in pixels; the height follows at 16:9.
-    pub width: usize,
+    /// Whole paths a pixel.
+    pub paths: usize,
     /// The balance that would put it right: it was shot that much off.
     pub off: Balance,
     /// How it is kept.
@@ -27,15 +29,13 @@ pub struct Take {
 
 /// How a take is kept.
 pub enum Kept {
-    /// The camera's log in a 16-bit PNG.
+    /// The camera's log, in 12 of the 16 bits of a PNG as a camera's recorder pads them.
     Log,
-    /// The camera's log in 10 of the 16 bits of a PNG, which packs a sequence small.
-    TenBit,
     /// Linear AP1 in half floats.
     Linear,
-    /// As a display shows it, BT.709, 8 bit.
+    /// As a display shows it, BT.709, 12 of 16 bits.
     Display,
-    /// A finished still through a look, sRGB, 8 bit.
+    /// A finished still through a look, sRGB, 12 of 16 bits.
     Finished(&'static str),
 }
 
@@ -44,7 +44,7 @@ const fn right() -> Balance {
 }
 
 const fn still(name: &'static str, build: fn(f32) -> Stage, kept: Kept) -> Take {
-    Take { name, build, render: name, frames: 1, width: 960, off: right(), kept }
+    Take { name, build, render: name, frames: 1, paths: 8, off: right(), kept }
 }
 
 const HARBOUR: &str = include_str!("../data/finish/embers.look.json");
@@ -70,9 +70,13 @@ pub const TAKES: &[Take] = &[
     },
     still("ferry-deck-008", ferry::close, Kept::Linear),
     still("foggy-mole-002", mole::fog, Kept::Display),
-    Take { width: 800, ..still("lamp-room-keeper", lamp_room::keeper, Kept::Finished(HARBOUR)) },
-    Take { width: 800, ..still("lamp-room-lamp", lamp_room::lamp, Kept::Finished(HARBOUR)) },
-    Take { width: 800, ..still("mole-evening", mole::evening, Kept::Finished(HARBOUR)) },
-    Take { width: 800, ..still("mole-morning", mole::morning, Kept::Finished(PALE)) },
-    Take { frames: 24, width: 640, ..still("ferry-deck-007", ferry::wide, Kept::TenBit) },
+    still("salt-pans-003", salt_pans::noon, Kept::Log),
+    still("net-loft-005", net_loft::menders, Kept::Log),
+    Take { render: "lantern-market", ..still("lantern-market-contrast", market::wide, Kept::Display) },
+    still("lamp-room-keeper", lamp_room::keeper, Kept::Finished(HARBOUR)),
+    still("lamp-room-lamp", lamp_room::lamp, Kept::Finished(HARBOUR)),
+    still("mole-evening", mole::evening, Kept::Finished(HARBOUR)),
+    still("mole-morning", mole::morning, Kept::Finished(PALE)),
+    Take { frames: 12, paths: 4, ..still("ferry-deck-007", ferry::wide, Kept::Log) },
+    Take { frames: rope_walk::FRAMES, paths: 4, ..still(rope_walk::NAME, rope_walk::travel, Kept::Log) },
 ];

@@ -1,5 +1,6 @@
 //! Triples for places, directions and light.
 
+use crate::dice::Dice;
 use std::ops::{Add, AddAssign, Mul, Neg, Sub};
 
 /// Three f32: a place, a direction, or light in linear AP1.
@@ -100,31 +101,6 @@ impl Neg for V3 {
     type Output = Self;
     fn neg(self) -> Self {
         self * -1.0
-    }
-}
-
-/// A small fast generator (xorshift with a multiplier), one a pixel and sample.
-pub struct Dice(u64);
-
-impl Dice {
-    pub fn new(seed: u64) -> Self {
-        let mut z = seed.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        Self((z ^ (z >> 31)) | 1)
-    }
-
-    /// Evenly spread over 0..1.
-    pub fn roll(&mut self) -> f32 {
-        self.0 ^= self.0 >> 12;
-        self.0 ^= self.0 << 25;
-        self.0 ^= self.0 >> 27;
-        (self.0.wrapping_mul(0x2545_f491_4f6c_dd1d) >> 40) as f32 / (1_u64 << 24) as f32
-    }
-
-    /// Evenly spread over `a..b`.
-    pub fn between(&mut self, a: f32, b: f32) -> f32 {
-        a + (b - a) * self.roll()
     }
 }
 

@@ -100,12 +100,38 @@ fn test() -> Outcome {
     install::python()?;
     format(true)?;
     page()?;
+    // Builds leave a core idle where one crate waits for another: what only reads the code goes on beside them.
+    std::thread::scope(|s| {
+        let reading = s.spawn(read_code);
+        let built = build_tests();
+        let read = reading.join().unwrap_or_else(|_| Err("a check came to an end by a panic".into()));
+        built.and(read)
+    })?;
+    run("", "cargo", &["test", "--workspace"])
+}
+
+/// The page's types, rules and tests, and what the compiler's rules say of all code; with artefacts of its own, so that
+/// no build waits for it.
+fn read_code() -> Outcome {
     run("web", "npm", &["run", "--silent", "check"])?;
     run("web", "npm", &["run", "--silent", "test"])?;
-    run("", "cargo", &["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
-    // The browser tests drive the program itself.
+    let lints = [
+        "clippy",
+        "--workspace",
+        "--all-targets",
+        "--target-dir",
+        "target/lints",
+        "--",
+        "--deny",
+        "warnings",
+    ];
+    run("", "cargo", &lints)
+}
+
+/// The program itself, which the browser tests drive, and all tests.
+fn build_tests() -> Outcome {
     run("", "cargo", &["build", "--workspace"])?;
-    run("", "cargo", &["test", "--workspace"])
+    run("", "cargo", &["test", "--workspace", "--no-run"])
 }
 
 /// Lays out every Rust file: also those whose modules the list of step kinds names, which `cargo fmt` does not find.

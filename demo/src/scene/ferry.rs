@@ -1,9 +1,10 @@
 //! The ferry's deck at blue hour: a lantern swings in the wind, the sea goes by, the lamps of the quay come on.
 
-use crate::light::{Camera, Finish, Material, Stage};
+use crate::dice::Dice;
 use crate::props::{Puppet, lantern, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
-use crate::vector::{Dice, V3, noise, rough, splat, v};
+use crate::stage::{Camera, Finish, Material, Stage};
+use crate::vector::{V3, noise, rough, splat, v};
 use std::f32::consts::TAU;
 
 /// Seconds of one swing of the lantern, and of one roll of the boat.
@@ -40,13 +41,14 @@ pub fn close(_: f32) -> Stage {
 fn stage(camera: Camera, seconds: f32) -> Stage {
     let mut s = Stage::new(camera);
     s.cast = 10.0;
-    s.sky = |d| {
+    let (low, high, rest) = (srgb(0.30, 0.46, 0.78), srgb(0.07, 0.13, 0.36), srgb(0.98, 0.55, 0.36));
+    s.sky = Box::new(move |d| {
         let up = d.0[1].max(0.0);
-        let blue = srgb(0.30, 0.46, 0.78).lerp(srgb(0.07, 0.13, 0.36), up.powf(0.4)) * 0.55;
+        let blue = low.lerp(high, up.powf(0.4)) * 0.55;
         // What is left of the day, low behind the quay.
         let west = (-((d.0[0] - 0.35) / 0.5).powi(2) - (up / 0.10).powi(2)).exp();
-        blue + srgb(0.98, 0.55, 0.36) * (0.75 * west)
-    };
+        blue + rest * (0.75 * west)
+    });
     s.haze = (0.010, srgb(0.22, 0.32, 0.52) * 0.18);
     sea(&mut s, seconds);
     quay(&mut s);

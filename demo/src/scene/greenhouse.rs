@@ -1,9 +1,10 @@
 //! The kelp greenhouse by day: fronds in tanks under a glass roof, sun and sky through the panes.
 
-use crate::light::{Camera, Finish, Material, Stage};
+use crate::dice::Dice;
 use crate::props::{Puppet, leaf, plaster, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
-use crate::vector::{Dice, V3, noise, splat, v};
+use crate::stage::{Camera, Finish, Material, Stage};
+use crate::vector::{V3, noise, splat, v};
 
 /// The gardener at the bench.
 pub fn wide(_: f32) -> Stage {
@@ -17,18 +18,16 @@ pub fn close(_: f32) -> Stage {
 
 fn stage(from: V3, to: V3, width: f32, focus: f32) -> Stage {
     let mut s = Stage::new(Camera { from, to, width, lens: 0.02, focus, exposure: 0.42 });
-    s.sky = |d| {
+    let (low, high, white, sea) =
+        (srgb(0.70, 0.80, 0.92), srgb(0.30, 0.50, 0.85), srgb(0.95, 0.95, 0.95), srgb(0.22, 0.36, 0.42));
+    s.sky = Box::new(move |d| {
         let up = d.0[1].max(0.0);
         let cloud = crate::vector::rough(v(d.0[0] * 2.2, d.0[1] * 6.0 + 3.0, d.0[2] * 2.2)).max(0.0)
             * (1.0 - up).powi(2);
-        let blue = srgb(0.70, 0.80, 0.92).lerp(srgb(0.30, 0.50, 0.85), up.sqrt()) * 2.6;
-        let air = blue.lerp(srgb(0.95, 0.95, 0.95) * 3.6, cloud * 0.9);
-        if d.0[1] < 0.0 {
-            srgb(0.22, 0.36, 0.42) * (1.2 + 0.5 * noise(v(d.0[0] * 8.0, d.0[1] * 90.0, 0.0)))
-        } else {
-            air
-        }
-    };
+        let blue = low.lerp(high, up.sqrt()) * 2.6;
+        let air = blue.lerp(white * 3.6, cloud * 0.9);
+        if d.0[1] < 0.0 { sea * (1.2 + 0.5 * noise(v(d.0[0] * 8.0, d.0[1] * 90.0, 0.0))) } else { air }
+    });
     s.sun = Some((v(-0.62, 0.80, 0.28).unit(), warm(5_300.0) * 20.0, 0.012));
     s.haze = (0.004, srgb(0.7, 0.78, 0.82) * 1.2);
     house(&mut s);

@@ -1,8 +1,8 @@
 //! The brass lamp room: rings of glass around the great lamp, brass and red lead, dusk behind the panes.
 
-use crate::light::{Camera, Finish, Material, Stage};
 use crate::props::{Puppet, plaster, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
+use crate::stage::{Camera, Finish, Material, Stage};
 use crate::vector::{V3, rough, splat, v};
 use std::f32::consts::TAU;
 
@@ -33,10 +33,11 @@ pub fn lamp(_: f32) -> Stage {
 fn stage(camera: Camera) -> Stage {
     let mut s = Stage::new(camera);
     s.cast = 14.0;
-    s.sky = |d| {
+    let (low, high) = (srgb(0.62, 0.52, 0.60), srgb(0.16, 0.24, 0.46));
+    s.sky = Box::new(move |d| {
         let up = d.0[1].max(0.0);
-        srgb(0.62, 0.52, 0.60).lerp(srgb(0.16, 0.24, 0.46), up.powf(0.5)) * (0.75 + 0.25 * rough(d * 4.0))
-    };
+        low.lerp(high, up.powf(0.5)) * (0.75 + 0.25 * rough(d * 4.0))
+    });
     room(&mut s);
     great_lamp(&mut s, v(0.60, 0.0, 0.40));
     let p = Puppet {

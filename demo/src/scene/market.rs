@@ -1,9 +1,10 @@
 //! The lantern market at night: coloured lamps beyond any display gamut over wet stones, a puppet between them.
 
-use crate::light::{Camera, Finish, Material, Stage};
+use crate::dice::Dice;
 use crate::props::{Puppet, lantern, plaster, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
-use crate::vector::{Dice, V3, noise, splat, v};
+use crate::stage::{Camera, Finish, Material, Stage};
+use crate::vector::{V3, noise, splat, v};
 
 /// Colours of the lanterns in linear AP1, at luminance 1 or so: most lie near the edge of AP1.
 const GLOWS: [V3; 9] = [
@@ -31,7 +32,8 @@ pub fn close(_: f32) -> Stage {
 fn stage(from: V3, to: V3, width: f32, focus: f32, exposure: f32) -> Stage {
     let mut s = Stage::new(Camera { from, to, width, lens: 0.055, focus, exposure });
     s.cast = 7.0;
-    s.sky = |d| srgb(0.16, 0.24, 0.42) * (0.25 + 0.5 * (1.0 - d.0[1].abs()).powi(3));
+    let night = srgb(0.16, 0.24, 0.42);
+    s.sky = Box::new(move |d| night * (0.25 + 0.5 * (1.0 - d.0[1].abs()).powi(3)));
     s.haze = (0.006, srgb(0.16, 0.2, 0.3) * 0.08);
     ground(&mut s);
     houses(&mut s);

@@ -5,4 +5,7 @@ pub mod greenhouse;
 pub mod lamp_room;
 pub mod market;
 pub mod mole;
+pub mod net_loft;
+pub mod rope_walk;
+pub mod salt_pans;
 pub mod workbench;

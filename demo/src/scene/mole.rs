@@ -1,14 +1,16 @@
 //! The mole: a stone arm into the sea with a striped light at its end, in fog or under an evening sky.
 
-use crate::light::{Camera, Finish, Material, Stage};
+use crate::dice::Dice;
 use crate::props::{Puppet, plaster, puppet, srgb, warm};
 use crate::shape::{PLAIN, Place};
-use crate::vector::{Dice, V3, noise, rough, splat, v};
+use crate::stage::{Camera, Finish, Material, Stage};
+use crate::vector::{V3, noise, rough, splat, v};
 
 /// Thick fog by day.
 pub fn fog(_: f32) -> Stage {
     let mut s = Stage::new(camera(0.9));
-    s.sky = |d| srgb(0.80, 0.83, 0.86) * (0.62 + 0.3 * d.0[1].max(0.0));
+    let fog = srgb(0.80, 0.83, 0.86);
+    s.sky = Box::new(move |d| fog * (0.62 + 0.3 * d.0[1].max(0.0)));
     s.haze = (0.085, srgb(0.80, 0.83, 0.86) * 0.66);
     build(&mut s);
     s
@@ -17,12 +19,13 @@ pub fn fog(_: f32) -> Stage {
 /// A clear evening, the sun low over the sea.
 pub fn evening(_: f32) -> Stage {
     let mut s = Stage::new(Camera { from: v(0.9, 1.25, 5.6), to: v(0.25, 1.75, 0.0), ..camera(0.60) });
-    s.sky = |d| {
+    let (low, high, glow) = (srgb(0.98, 0.62, 0.34), srgb(0.36, 0.46, 0.70), srgb(0.98, 0.50, 0.42));
+    s.sky = Box::new(move |d| {
         let up = d.0[1].max(0.0);
         let cloud = rough(v(d.0[0] * 3.0, d.0[1] * 14.0, d.0[2] * 3.0)).max(0.0) * (-up * 3.0).exp();
-        let air = srgb(0.98, 0.62, 0.34).lerp(srgb(0.36, 0.46, 0.70), (up * 2.6).min(1.0).powf(0.6));
-        air * 0.9 + srgb(0.98, 0.50, 0.42) * (1.1 * cloud)
-    };
+        let air = low.lerp(high, (up * 2.6).min(1.0).powf(0.6));
+        air * 0.9 + glow * (1.1 * cloud)
+    });
     s.sun = Some((v(0.86, 0.24, 0.30).unit(), warm(2_700.0) * 5.0, 0.02));
     s.haze = (0.010, srgb(0.90, 0.60, 0.45) * 0.5);
     build(&mut s);
@@ -32,10 +35,11 @@ pub fn evening(_: f32) -> Stage {
 /// A pale morning, the haze going off.
 pub fn morning(_: f32) -> Stage {
     let mut s = Stage::new(Camera { from: v(-1.1, 1.9, 4.9), to: v(0.35, 1.42, 0.0), ..camera(0.66) });
-    s.sky = |d| {
+    let (pale, blue) = (srgb(0.93, 0.90, 0.84), srgb(0.46, 0.66, 0.84));
+    s.sky = Box::new(move |d| {
         let up = d.0[1].max(0.0);
-        srgb(0.93, 0.90, 0.84).lerp(srgb(0.46, 0.66, 0.84), (up * 1.6).min(1.0).powf(0.7)) * 0.95
-    };
+        pale.lerp(blue, (up * 1.6).min(1.0).powf(0.7)) * 0.95
+    });
     s.sun = Some((v(-0.70, 0.50, 0.50).unit(), warm(4_600.0) * 3.4, 0.02));
     s.haze = (0.022, srgb(0.84, 0.85, 0.84) * 0.8);
     build(&mut s);

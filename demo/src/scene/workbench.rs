@@ -1,8 +1,8 @@
 //! The workbench: a 24-patch chart, a grey wedge over ten stops on a light panel, four painted heads.
 
-use crate::light::{Camera, Finish, Material, Stage};
 use crate::props::{Puppet, plaster, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
+use crate::stage::{Camera, Finish, Material, Stage};
 use crate::vector::{V3, splat, v};
 use lantern_core::colour::chart::patches_ap1;
 
@@ -21,7 +21,7 @@ pub fn wide(_: f32) -> Stage {
         exposure: EXPOSURE,
     };
     let mut s = Stage::new(camera);
-    s.sky = |_| splat(0.02);
+    s.sky = Box::new(|_| splat(0.02));
     room(&mut s);
     windows(&mut s, splat(1.0));
     chart(&mut s);
@@ -204,6 +204,7 @@ fn desk_lamp(s: &mut Stage) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::frame::{Frame, plain};
     use crate::light::Set;
     use lantern_core::colour::adaptation::locus;
     use lantern_core::colour::difference::{LabOf, ciede2000};
@@ -221,7 +222,7 @@ mod tests {
             exposure: EXPOSURE,
         };
         let mut s = Stage::new(camera);
-        s.sky = |_| splat(0.0);
+        s.sky = Box::new(|_| splat(0.0));
         // No table and no wall, which would throw light of another colour back at the chart.
         windows(&mut s, lamp);
         chart(&mut s);
@@ -246,7 +247,7 @@ mod tests {
     fn greys(lamp: V3) -> Vec<[f64; 3]> {
         let stage = under(lamp);
         let camera = stage.camera;
-        let pixels = &Set::new(stage).picture(WIDTH, HEIGHT, 96, || {});
+        let pixels = &plain(&Frame::take(&Set::new(stage), [WIDTH, HEIGHT], 64, |_| {}));
         (18..24)
             .map(|k| {
                 let (x, y) = (-0.80 + 0.268 * (k % 6) as f32 + 0.117, 0.54 - 0.275 * (k / 6) as f32 - 0.117);
@@ -254,8 +255,8 @@ mod tests {
                 let (px, py) = pixel(&camera, board.put(v(x, y * 0.985, -y * 0.17)));
                 let near =
                     (py - 1..=py + 1).flat_map(|y| (px - 1..=px + 1).map(move |x| pixels[y * WIDTH + x]));
-                let all: Vec<[f32; 4]> = near.collect();
-                [0, 1, 2].map(|c| all.iter().map(|p| f64::from(p[c])).sum::<f64>() / all.len() as f64)
+                let all: Vec<V3> = near.collect();
+                [0, 1, 2].map(|c| all.iter().map(|p| f64::from(p.0[c])).sum::<f64>() / all.len() as f64)
             })
             .collect()
     }

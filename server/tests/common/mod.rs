@@ -55,8 +55,11 @@ macro_rules! service {
     ($data:ident, $studio:ident, $service:ident, $production:ident) => {
         let folder = tempfile::tempdir().unwrap();
         let $data = Data::open(folder.path()).unwrap();
-        let camera: CameraProfile =
-            serde_json::from_str(include_str!("../../demo/data/harrier.camera.json")).unwrap();
+        let camera: CameraProfile = serde_json::from_str(include_str!(concat!(
+            env!("CARGO_MANIFEST_DIR"),
+            "/../demo/data/harrier.camera.json"
+        )))
+        .unwrap();
         let picture = common::grey();
         let shots = vec![common::still("grey", &picture)];
         let scenes = [SeedScene { name: "one", finished: false, shots }];

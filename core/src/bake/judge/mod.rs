@@ -97,7 +97,7 @@ fn plain(table: &Table, cube: &Table3, from: &Encoding, to: &Encoding) -> Option
 ///
 /// Limits were set on tables made by smooth formulas of several kinds and on the same tables broken in known ways (rounded,
 /// noisy, clipped, posterised, with loose nodes, with ranges, transfers or channels mixed up), and hold on sets made with
-/// other seeds and other mathematics: `core/tests/judge.rs`.
+/// other seeds and other mathematics: `core/tests/all/judge.rs`.
 pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement> {
     if to.reference != crate::colour::Reference::Display {
         return None;

@@ -1,0 +1,109 @@
+//! The preview socket as a page meets it: over the network, in the order in which things come back.
+
+#![allow(clippy::unwrap_used)]
+
+use crate::common;
+
+use actix_web::{App, HttpServer, web};
+use futures_util::{SinkExt, StreamExt};
+use lantern_core::colour::CameraProfile;
+use lantern_core::look::Look;
+use lantern_server::preview::Studio;
+use lantern_server::seed::{Seed, SeedScene, seed};
+use lantern_server::{Data, api, jobs};
+use serde_json::{Value, json};
+use tokio_tungstenite::tungstenite::Message;
+
+/// A server over a production of one grey shot: its address, and that shot's id.
+async fn serve(folder: &std::path::Path) -> (String, String) {
+    let data = Data::open(folder).unwrap();
+    let camera: CameraProfile =
+        serde_json::from_str(include_str!("../../../demo/data/harrier.camera.json")).unwrap();
+    let picture = common::grey();
+    let scenes = [SeedScene { name: "one", finished: false, shots: vec![common::still("grey", &picture)] }];
+    seed(&data, &Seed { name: "Test", camera: &camera, scenes: &scenes, looks: &[Look::new("First")] })
+        .unwrap();
+    let c = &mut *data.store.connect().unwrap();
+    let production = lantern_server::store::productions::Production::all(c).unwrap().remove(0);
+    let shot = production.scenes(c).unwrap()[0].1[0].id.clone();
+    let studio = web::Data::new(Studio::new(data.store.clone(), data.media.clone()));
+    let app = move || {
+        App::new()
+            .app_data(studio.clone())
+            .app_data(web::Data::new(jobs::Jobs::default()))
+            .app_data(web::Data::new(data.store.clone()))
+            .configure(api::routes)
+    };
+    let server = HttpServer::new(app).workers(1).bind(("127.0.0.1", 0)).unwrap();
+    let address = server.addrs()[0].to_string();
+    actix_web::rt::spawn(server.run());
+    (address, shot.to_string())
+}
+
+fn picture(shot: &str, seq: u32) -> Value {
+    json!({ "ask": "picture", "seq": seq, "shot": shot, "path": { "steps": [] }, "quality": "rest", "width": 64,
+        "display": "rec709" })
+}
+
+#[actix_web::test]
+async fn a_refusal_says_what_it_refuses_and_everything_else_comes() {
+    let folder = tempfile::tempdir().unwrap();
+    let (address, shot) = serve(folder.path()).await;
+    let (mut socket, _) =
+        tokio_tungstenite::connect_async(format!("ws://{address}/api/preview")).await.unwrap();
+    let asks = [
+        (
+            json!({ "ask": "row", "seq": 3, "shots": ["nobody"], "path": { "steps": [] }, "width": 64,
+            "display": "rec709" }),
+            "row",
+            3,
+        ),
+        (
+            {
+                let mut beside = picture("nobody", 4);
+                beside["ask"] = json!("beside");
+                beside
+            },
+            "beside",
+            4,
+        ),
+        // What cannot be read as a whole still says which request it was.
+        (json!({ "ask": "picture", "seq": 5, "shot": 7 }), "picture", 5),
+        (json!({ "ask": "loupe", "seq": 6 }), "loupe", 6),
+        (picture("nobody", 7), "picture", 7),
+    ];
+    for (ask, what, seq) in asks {
+        socket.send(Message::text(ask.to_string())).await.unwrap();
+        let said = socket.next().await.unwrap().unwrap();
+        let problem: Value = serde_json::from_str(said.to_text().unwrap()).unwrap();
+        let problem = &problem["problem"];
+        assert_eq!((&problem["ask"], &problem["seq"]), (&json!(what), &json!(seq)), "{problem}");
+        assert!(problem["detail"].as_str().is_some_and(|d| !d.is_empty()));
+    }
+    socket.send(Message::text("not even JSON")).await.unwrap();
+    let said = socket.next().await.unwrap().unwrap();
+    assert!(said.to_text().unwrap().contains("cannot be read"));
+    socket.send(Message::text(picture(&shot, 8).to_string())).await.unwrap();
+    let frame = socket.next().await.unwrap().unwrap().into_data();
+    assert_eq!((frame[0], u32::from_le_bytes(frame[4..8].try_into().unwrap())), (1, 8));
+    assert_eq!(frame.len(), 16 + 64 * 36 * 4);
+}
+
+#[actix_web::test]
+async fn of_many_requests_at_once_the_newest_comes_and_the_socket_stays() {
+    let folder = tempfile::tempdir().unwrap();
+    let (address, shot) = serve(folder.path()).await;
+    let (mut socket, _) =
+        tokio_tungstenite::connect_async(format!("ws://{address}/api/preview")).await.unwrap();
+    for seq in 1..=200 {
+        socket.send(Message::text(picture(&shot, seq).to_string())).await.unwrap();
+    }
+    let (mut last, mut came) = (0, 0);
+    while last < 200 {
+        let frame = socket.next().await.unwrap().unwrap().into_data();
+        let seq = u32::from_le_bytes(frame[4..8].try_into().unwrap());
+        assert!(seq > last, "never an older one after a newer one");
+        (last, came) = (seq, came + 1);
+    }
+    assert!(came <= 200);
+}
