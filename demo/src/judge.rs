@@ -24,7 +24,7 @@ impl std::fmt::Display for Left {
     }
 }
 
-/// Half the width of a flat block's frame, and how far a calm ring may span, in code values.
+/// The side of a block, and, in code values, how far a calm ring may span and how far out of it a pixel is alone.
 const BLOCK: usize = 16;
 const CALM: f32 = 3.0;
 const ALONE: f32 = 5.0;
@@ -88,8 +88,9 @@ mod tests {
     #[test]
     fn a_pixel_alone_counts_and_an_edge_does_not() {
         let spotted = left(&picture(|i| if i == 60 * W + 100 { 120.0 } else { 100.0 }));
-        // The eight about it do not stand in a calm ring; of 22,176 judged pixels one is alone.
-        assert!((spotted.alone - 10_000.0 / 22_168.0).abs() < 0.01, "{spotted:?}");
+        // Twelve by seven blocks are judged; the eight about it do not stand in a calm ring.
+        let calm = 12 * 7 * BLOCK * BLOCK - 8;
+        assert!((spotted.alone - 10_000.0 / calm as f64).abs() < 1e-6, "{spotted:?}");
         let edge = left(&picture(|i| if i % W < 90 { 20.0 } else { 230.0 }));
         assert!(edge.alone == 0.0 && edge.median == 0.0, "{edge:?}");
     }

@@ -78,14 +78,9 @@ pub fn mirror(dir: V3, n: V3, rough: f32, [r, turn]: [f32; 2]) -> V3 {
     if d.dot(n) > 0.0 { d } else { d - n * (2.0 * d.dot(n)) }
 }
 
-/// How densely [`mirror`] sends directions toward `to`, per steradian.
+/// How densely [`mirror`] sends directions toward `to`, per steradian. The few per cent that very rough mirrors would send
+/// into the surface, and that are turned up again, are not in it.
 pub fn mirror_density(dir: V3, n: V3, rough: f32, to: V3) -> f32 {
-    let straight = half_density(dir, n, rough, to);
-    // Very rough ones also send what would go into the surface, turned up again.
-    if rough < 0.35 { straight } else { straight + half_density(dir, n, rough, to - n * (2.0 * to.dot(n))) }
-}
-
-fn half_density(dir: V3, n: V3, rough: f32, to: V3) -> f32 {
     let h = (to - dir).unit();
     let (cos, across) = (h.dot(n), h.dot(to));
     if cos <= 0.0 || across <= 1e-4 {
