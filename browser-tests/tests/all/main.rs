@@ -5,7 +5,6 @@
 mod access;
 mod balance;
 mod boards;
-mod cold;
 mod displays;
 mod film;
 mod first_mile;
