@@ -178,7 +178,7 @@ fn evened(v: &[f32], w: usize, h: usize, reach: isize) -> Vec<f32> {
     all
 }
 
-/// Single pixels far brighter than all but one of those around them are paths that found a lamp by rare chance.
+/// Single pixels twice as bright as four of five of those around them are paths that found a lamp by rare chance.
 fn calmed(halves: &[Vec<V3>; 2], [w, h]: [usize; 2]) -> [Vec<V3>; 2] {
     [0, 1].map(|k: usize| {
         (0..w * h)

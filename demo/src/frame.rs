@@ -107,10 +107,11 @@ impl Frame {
             for (x, pixel) in row.iter_mut().enumerate() {
                 let seed = (y * width + x) as u64;
                 let half = paths.div_ceil(2).max(1);
-                for (h, part) in (0..2).zip(0..) {
+                for h in 0..2_usize {
                     let mut sum = Part::default();
                     for k in 0..half {
-                        let seen = set.path([x, y], size, true, &mut Dice::nth(seed << 2 | part, k as u32));
+                        let seen =
+                            set.path([x, y], size, true, &mut Dice::nth(seed << 2 | h as u64, k as u32));
                         sum.matte += seen.matte;
                         sum.paint += seen.paint;
                         sum.gloss += seen.gloss;

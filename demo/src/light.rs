@@ -5,7 +5,7 @@ use crate::lamps::Lamps;
 use crate::stage::{Camera, Finish, Material, Sky, Stage};
 use crate::surface::{Place, cosine, mirror, mirror_density, paint, survive};
 use crate::tree::Tree;
-use crate::vector::{V3, splat, v};
+use crate::vector::{V3, splat};
 use std::f32::consts::{PI, TAU};
 
 /// A stage ready to be seen.
@@ -64,9 +64,7 @@ impl Set {
     /// `whole`; what is seen straight costs little without it.
     pub fn path(&self, [x, y]: [usize; 2], [w, h]: [usize; 2], whole: bool, dice: &mut Dice) -> Seen {
         let c = &self.camera;
-        let ahead = (c.to - c.from).unit();
-        let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
-        let up = right.cross(ahead);
+        let [right, up, ahead] = c.axes();
         let [dx, dy] = filter(dice.pair());
         let px = (x as f32 + 0.5 + dx) / w as f32 - 0.5;
         let py = 0.5 * h as f32 / w as f32 - (y as f32 + 0.5 + dy) / w as f32;
@@ -151,11 +149,12 @@ impl Set {
         added
     }
 
-    /// Light that arrives along a ray which has bounced once. Lamps it meets at once count by `lamps`, the density the
-    /// ray was drawn with, or not at all where they were asked for directly.
+    /// Light that arrives along a ray which has bounced once. A lamp at its end, also behind panes, counts by `lamps`:
+    /// against the density that the ray was drawn with, wholly where that is infinite, or not at all where lamps were
+    /// asked for directly.
     fn incoming(&self, from: V3, dir: V3, lamps: Option<f32>, dice: &mut Dice) -> V3 {
         let (mut from, mut dir, mut lamps) = (from, dir, lamps);
-        let (mut through, mut seen) = (splat(1.0), splat(0.0));
+        let (mut through, mut seen, mut far) = (splat(1.0), splat(0.0), 0.0);
         let most = GLARE / self.camera.exposure;
         let capped = |light: V3| light.map(|x| x.min(most));
         for bounce in 1..BOUNCES {
@@ -169,9 +168,10 @@ impl Set {
                 let light = through * paint(m, t, hit.uv, at);
                 return match lamps {
                     None => seen,
-                    Some(density) if bounce == 1 => {
-                        seen + light * self.by_chance(density, hit.triangle, dir, hit.distance)
+                    Some(density) if density < f32::INFINITY => {
+                        seen + light * self.by_chance(density, hit.triangle, dir, far + hit.distance)
                     }
+                    Some(_) if bounce == 1 => seen + light,
                     Some(_) => seen + capped(light),
                 };
             }
@@ -184,13 +184,13 @@ impl Set {
                 }
                 dir = mirror(dir, place.normal, place.rough(), dice.pair());
                 from = at + dir * 1e-4;
-                // After a diffuse bounce a small mirror of a lamp is noise more than light.
                 lamps = Some(f32::INFINITY);
                 continue;
             }
             if matches!(m.finish, Finish::Pane) {
                 through = through * place.colour;
                 from = at + dir * 1e-4;
+                far += hit.distance;
                 continue;
             }
             let (side, colour) = diffusing(&place, dice);
@@ -209,9 +209,6 @@ impl Set {
 
     /// The weight of a lamp that a mirrored ray met by chance, where it might have been drawn too (balance heuristic).
     fn by_chance(&self, density: f32, triangle: usize, dir: V3, distance: f32) -> f32 {
-        if density == f32::INFINITY {
-            return 1.0;
-        }
         let drawn = self.lamps.density(triangle, distance, dir);
         density / (density + DRAWS as f32 * drawn)
     }

@@ -63,13 +63,19 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     if let Some(name) = a.takes.iter().find(|name| !TAKES.iter().any(|t| t.name == **name)) {
         return Err(format!("there is no take {name}; see demo/src/takes.rs").into());
     }
+    if a.width.is_some_and(|w| !(16..=8192).contains(&w)) {
+        return Err("a width is 16 to 8192 pixels".into());
+    }
+    for folder in [Some(&a.out), a.linear.as_ref(), a.plain.as_ref()].into_iter().flatten() {
+        std::fs::create_dir_all(folder)?;
+    }
     let pictures: usize = chosen.iter().map(|t| t.frames).sum();
     let began = Instant::now();
     let mut made = 0;
     for take in chosen {
         for frame in 0..take.frames {
             let picture = off(&take.off, linear(take, frame, &a)?)?;
-            let shown = seen_without_a_look(&take.kept, picture.clone())?;
+            let shown = on_display(&take.kept, picture.clone())?;
             eprintln!("{} {}: noise left: {}", take.name, frame + 1, judge::left(&shown));
             if let Some(folder) = &a.plain {
                 let name = format!("{}.{:04}.png", take.name, frame + 1);
@@ -151,7 +157,7 @@ fn off(balance: &Balance, mut picture: Picture) -> Result<Picture, Box<dyn std::
 }
 
 /// A linear AP1 picture as an sRGB display shows it; a finished still through the look that it was finished with.
-fn seen_without_a_look(kept: &Kept, mut picture: Picture) -> Result<Picture, Box<dyn std::error::Error>> {
+fn on_display(kept: &Kept, mut picture: Picture) -> Result<Picture, Box<dyn std::error::Error>> {
     let named = |id: &str| Encoding::find(id).ok_or(format!("no {id}"));
     let path = match kept {
         Kept::Finished(look) => Look::from_json(look)?.path,

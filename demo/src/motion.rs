@@ -21,11 +21,8 @@ fn dot(a: V3, b: V3) -> f64 {
 
 /// Where the camera sees places of the plane `origin + a * along + b * up`, for columns a,b,1.
 fn plane(c: &Camera, [width, height]: [f64; 2], origin: V3, along: V3, up: V3) -> Rows {
-    let ahead = (c.to - c.from).unit();
-    let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
-    let above = right.cross(ahead);
     let columns = [along, up, origin - c.from];
-    let [x, y, z] = [right, above, ahead].map(|axis| columns.map(|column| dot(column, axis)));
+    let [x, y, z] = c.axes().map(|axis| columns.map(|column| dot(column, axis)));
     let scale = width / f64::from(c.width);
     [
         [0, 1, 2].map(|k| x[k] * scale + z[k] * width / 2.0),
@@ -75,7 +72,7 @@ pub fn known() -> Option<Value> {
                 "head": {
                     "from_first": scaled(times(&head, &head_first)),
                     "middle": through(&head, [0.0, 0.0]),
-                    "right_ear_side": through(&head, [1.0, 0.0]),
+                    "left_ear_side": through(&head, [1.0, 0.0]),
                     "crown_side": through(&head, [0.0, 1.0]),
                 },
             })
@@ -85,8 +82,8 @@ pub fn known() -> Option<Value> {
         "convention": CONVENTION,
         "rate": RATE,
         "wall": "the boards behind the puppet: a plane that stands still while the camera travels",
-        "head": "the plane through the middle of the puppet's head, facing as the head does; middle, right_ear_side and \
-    crown_side are the places of its middle and of one head's radius to its own left (the picture's right at rest) and up",
+        "head": "the plane through the middle of the puppet's head, facing as the head does; middle, left_ear_side and \
+    crown_side are the places of its middle and of one head's radius to its own left (to the right in the picture) and up",
         "frames": frames,
     }))
 }
@@ -96,7 +93,6 @@ mod tests {
     use super::*;
     use crate::dice::Dice;
     use crate::light::Set;
-    use crate::scene::rope_walk::travel;
 
     #[test]
     fn a_place_of_the_wall_is_seen_where_its_transform_says() {
@@ -133,7 +129,6 @@ mod tests {
             let (want, got) = (middle(&planes(frame, size)[0]), spot(frame));
             assert!((want[0] - got[0]).hypot(want[1] - got[1]) < 0.1, "{frame}: {got:?} for {want:?}");
         }
-        let _ = travel;
     }
 
     #[test]

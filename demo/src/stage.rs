@@ -1,7 +1,7 @@
 //! What stands in front of the camera: materials, lamps, sky, haze, and the camera itself.
 
 use crate::shape::{Pile, Place};
-use crate::vector::{V3, splat};
+use crate::vector::{V3, splat, v};
 
 /// Radiance of the sky in a direction.
 pub type Sky = Box<dyn Fn(V3) -> V3 + Send + Sync>;
@@ -81,6 +81,15 @@ pub struct Camera {
     pub focus: f32,
     /// Gain from radiance to scene-linear picture values.
     pub exposure: f32,
+}
+
+impl Camera {
+    /// To the right of the picture, up in it, and ahead.
+    pub fn axes(&self) -> [V3; 3] {
+        let ahead = (self.to - self.from).unit();
+        let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
+        [right, right.cross(ahead), ahead]
+    }
 }
 
 impl Stage {

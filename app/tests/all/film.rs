@@ -29,7 +29,7 @@ fn camera() -> Encoding {
 fn probe(name: &str) -> Probe {
     let data = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/data");
     let p = lantern_formats::picture::read(&std::fs::read(data.join(name)).unwrap()).unwrap();
-    // A third of its size: places enough for a percentile.
+    // Small: places enough for a percentile.
     let p = p.fit_within(640, 640);
     Probe { name: name.into(), picture: true, width: p.width(), pixels: p.pixels }
 }

@@ -210,7 +210,7 @@ fn opencolorio_shows_a_configurations_views_as_we_render_them() {
         let encoding = lantern_core::colour::Encoding::find(display).unwrap();
         let meter = lantern_core::bake::Meter::new(&encoding);
         for picture in ["workbench.png", "lantern-market.png"] {
-            // A quarter of its size: colours enough.
+            // Small: colours enough.
             let whole = std::fs::read(demo(picture)).unwrap();
             let small = lantern_formats::picture::read(&whole).unwrap().fit_within(480, 480);
             let picture = at("small.png");

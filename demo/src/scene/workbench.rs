@@ -234,9 +234,7 @@ mod tests {
 
     /// Where the camera sees a place, in pixels: the inverse of how it sends its rays.
     fn pixel(c: &Camera, p: V3) -> (usize, usize) {
-        let ahead = (c.to - c.from).unit();
-        let right = ahead.cross(v(0.0, 1.0, 0.0)).unit();
-        let up = right.cross(ahead);
+        let [right, up, ahead] = c.axes();
         let d = p - c.from;
         let (x, y) = (d.dot(right) / d.dot(ahead) / c.width, d.dot(up) / d.dot(ahead) / c.width);
         let w = WIDTH as f32;
