@@ -4,6 +4,7 @@ use serde_json::{Value, json};
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use thirtyfour::prelude::*;
@@ -112,14 +113,55 @@ pub struct Set {
     pub data: TempDir,
     chromedriver_url: String,
     _profile: TempDir,
+    _demo: Option<Arc<TempDir>>,
+}
+
+/// A data folder with the demo production in it, whose shots were looked at; made by the program once for all sets that are
+/// there at the time.
+fn demo_data() -> Outcome<Arc<TempDir>> {
+    static MADE: Mutex<Weak<TempDir>> = Mutex::new(Weak::new());
+    let mut made = MADE.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(there) = made.upgrade() {
+        return Ok(there);
+    }
+    let folder = Arc::new(tempfile::tempdir()?);
+    let (server, url) = serve(folder.path(), 0)?;
+    let get = |path: String| -> Outcome<Value> {
+        Ok(ureq::get(format!("{url}/api/{path}")).call()?.body_mut().read_json()?)
+    };
+    let id = |v: &Value| v["id"].as_str().unwrap_or_default().to_owned();
+    let production = get(format!("productions/{}", id(&get("productions".into())?[0])))?;
+    for scene in production["scenes"].as_array().into_iter().flatten() {
+        for shot in scene["shots"].as_array().into_iter().flatten() {
+            get(format!("shots/{}/reading", id(shot)))?;
+        }
+    }
+    drop(server);
+    *made = Arc::downgrade(&folder);
+    Ok(folder)
+}
+
+fn copy(from: &Path, to: &Path) -> std::io::Result<()> {
+    std::fs::create_dir_all(to)?;
+    for entry in std::fs::read_dir(from)? {
+        let entry = entry?;
+        let there = to.join(entry.file_name());
+        if entry.file_type()?.is_dir() {
+            copy(&entry.path(), &there)?;
+        } else {
+            std::fs::copy(entry.path(), there)?;
+        }
+    }
+    Ok(())
 }
 
 impl Set {
     /// Starts everything; the page is not open yet.
     pub async fn new() -> Outcome<Self> {
-        let data = tempfile::tempdir()?;
+        let (demo, data) = (demo_data()?, tempfile::tempdir()?);
+        copy(demo.path(), data.path())?;
         let (server, url) = serve(data.path(), 0)?;
-        Self::around(data, server, url).await
+        Ok(Self { _demo: Some(demo), ..Self::around(data, server, url).await? })
     }
 
     /// A server with an empty data folder, and a browser that looks at it.
@@ -165,6 +207,7 @@ impl Set {
             chromedriver,
             chromedriver_url,
             _profile: profile,
+            _demo: None,
         })
     }
 
@@ -192,13 +235,18 @@ impl Set {
 
     /// Waits until a script gives something true, and gives that.
     pub async fn until(&self, script: &str) -> Outcome<Value> {
+        self.until_within(PATIENCE, script).await
+    }
+
+    /// The same of what may take longer.
+    pub async fn until_within(&self, patience: Duration, script: &str) -> Outcome<Value> {
         let begun = Instant::now();
         loop {
             let value = self.js(script).await.unwrap_or(Value::Null);
             if !matches!(value, Value::Null | Value::Bool(false)) && value != json!(0) && value != json!("") {
                 return Ok(value);
             }
-            if begun.elapsed() > PATIENCE {
+            if begun.elapsed() > patience {
                 return Err(format!("never came true: {script}").into());
             }
             tokio::time::sleep(Duration::from_millis(15)).await;

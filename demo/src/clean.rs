@@ -7,6 +7,7 @@
 
 use crate::frame::{Frame, Pixel};
 use crate::vector::V3;
+use lantern_core::picture::Picture;
 use rayon::prelude::*;
 
 /// Half the side of the window that a pixel looks for its like in: for light on matte paint, the noisiest part, and for
@@ -37,6 +38,15 @@ pub fn picture(frame: &Frame) -> Vec<V3> {
     let paint = clean(size, NEAR, &nothing, halves(|p, h| p.paints[h]));
     let all: Vec<V3> = (0..frame.pixels.len()).map(|i| shine[i] + paint[i] * matte[i] + gloss[i]).collect();
     settled(&settled(&all, size), size)
+}
+
+/// A finished picture, evened twice more.
+pub fn evenly(mut p: Picture) -> Picture {
+    let size = [p.width(), p.height()];
+    let all: Vec<V3> = p.pixels.iter().map(|[r, g, b, _]| V3([*r, *g, *b])).collect();
+    let all = settled(&settled(&all, size), size);
+    p.pixels.iter_mut().zip(&all).for_each(|(p, V3([r, g, b]))| *p = [*r, *g, *b, p[3]]);
+    p
 }
 
 /// The last unevenness, below what an eye or a display's code can tell: each pixel becomes a mean of those around it that

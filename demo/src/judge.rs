@@ -12,14 +12,17 @@ pub struct Left {
     pub worst: f64,
     /// Of 10,000 pixels in a calm ring, those that stand more than five codes out of it.
     pub alone: f64,
+    /// How many blocks were flat, of all.
+    pub flat: usize,
+    pub blocks: usize,
 }
 
 impl std::fmt::Display for Left {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(
             f,
-            "{:.3} codes, worst tenth {:.3}, {:.3} of 10,000 alone",
-            self.median, self.worst, self.alone
+            "{:.3} codes, worst tenth {:.3}, {:.3} of 10,000 alone; {} of {} blocks flat",
+            self.median, self.worst, self.alone, self.flat, self.blocks
         )
     }
 }
@@ -59,7 +62,13 @@ pub fn left(p: &Picture) -> Left {
     flat.sort_unstable_by(f64::total_cmp);
     let (calm, alone) = judged.iter().fold((0, 0), |(c, l), j| (c + j.1, l + j.2));
     let of = |share: f64| flat.get((share * flat.len() as f64) as usize).copied().unwrap_or_default();
-    Left { median: of(0.5), worst: of(0.9), alone: alone as f64 * 10_000.0 / calm.max(1) as f64 }
+    Left {
+        median: of(0.5),
+        worst: of(0.9),
+        alone: alone as f64 * 10_000.0 / calm.max(1) as f64,
+        flat: flat.len(),
+        blocks: judged.len(),
+    }
 }
 
 #[cfg(test)]

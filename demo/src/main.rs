@@ -9,10 +9,14 @@ mod judge;
 mod lamps;
 mod lens;
 mod light;
+mod lone;
 mod motion;
 mod props;
+mod record;
 mod scene;
 mod shape;
+#[cfg(test)]
+mod shipped;
 mod stage;
 mod sums;
 mod surface;
@@ -74,21 +78,15 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let mut made = 0;
     for take in chosen {
         for frame in 0..take.frames {
-            let picture = off(&take.off, linear(take, frame, &a)?)?;
+            let picture = off(&take.off, lone::joined(clean::evenly(linear(take, frame, &a)?)))?;
             let shown = on_display(&take.kept, picture.clone())?;
             eprintln!("{} {}: noise left: {}", take.name, frame + 1, judge::left(&shown));
             if let Some(folder) = &a.plain {
                 let name = format!("{}.{:04}.png", take.name, frame + 1);
                 std::fs::write(folder.join(name), lantern_formats::png::write(&shown, Depth::Eight)?)?;
             }
-            let (ending, bytes) = kept(&take.kept, picture)?;
-            let name = if take.frames == 1 {
-                format!("{}.{ending}", take.name)
-            } else {
-                std::fs::create_dir_all(a.out.join(take.name))?;
-                format!("{0}/{0}.{1:04}.{ending}", take.name, frame + 1)
-            };
-            sums::kept(&a.out, &name, &bytes)?;
+            let name = take.file(frame);
+            sums::kept(&a.out, &name, &kept(&take.kept, picture)?)?;
             made += 1;
             let seconds = began.elapsed().as_secs_f32();
             let left = seconds / made as f32 * (pictures - made) as f32;
@@ -100,7 +98,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         }
         if take.name == scene::rope_walk::NAME {
             let motion = serde_json::to_vec_pretty(&motion::known().ok_or("a plane seen from its edge")?)?;
-            sums::kept(&a.out, &format!("{}.motion.json", take.name), &motion)?;
+            sums::kept(&a.out, &takes::motion_file(), &motion)?;
         }
     }
     Ok(())
@@ -167,8 +165,8 @@ fn on_display(kept: &Kept, mut picture: Picture) -> Result<Picture, Box<dyn std:
     Ok(picture)
 }
 
-/// The file of a linear AP1 picture, with its ending.
-fn kept(kept: &Kept, mut picture: Picture) -> Result<(&'static str, Vec<u8>), Box<dyn std::error::Error>> {
+/// The file of a linear AP1 picture.
+fn kept(kept: &Kept, mut picture: Picture) -> Result<Vec<u8>, Box<dyn std::error::Error>> {
     let camera: CameraProfile = serde_json::from_str(include_str!("../data/harrier.camera.json"))?;
     let linear = Encoding::find("acescg").ok_or("no acescg")?;
     let mut through = |path: &Path, to: &Encoding| -> Result<(), CompileError> {
@@ -179,23 +177,16 @@ fn kept(kept: &Kept, mut picture: Picture) -> Result<(&'static str, Vec<u8>), Bo
     Ok(match kept {
         Kept::Log => {
             through(&Path::default(), &camera.encoding()?)?;
-            ("png", twelve_bits(picture)?)
+            record::twelve_bits(&picture)?
         }
-        Kept::Linear => ("exr", lantern_formats::exr::write_half(&picture, Some(&AP1))?),
+        Kept::Linear => lantern_formats::exr::write_half(&picture, Some(&AP1))?,
         Kept::Display => {
             through(&Path::default(), &named("rec709")?)?;
-            ("png", twelve_bits(picture)?)
+            record::twelve_bits(&picture)?
         }
         Kept::Finished(look) => {
             through(&Look::from_json(look)?.path, &named("srgb")?)?;
-            ("png", twelve_bits(picture)?)
+            record::twelve_bits(&picture)?
         }
     })
-}
-
-/// A PNG whose values are 12-bit codes in the upper bits of 16.
-fn twelve_bits(mut picture: Picture) -> Result<Vec<u8>, Box<dyn std::error::Error>> {
-    let padded = |v: f32| (v.clamp(0.0, 1.0) * 4095.0).round() * 16.0 / 65_535.0;
-    picture.pixels.iter_mut().for_each(|p| *p = [padded(p[0]), padded(p[1]), padded(p[2]), 1.0]);
-    Ok(lantern_formats::png::write(&picture, Depth::Sixteen)?)
 }

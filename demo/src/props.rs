@@ -35,6 +35,10 @@ pub struct Puppet {
     pub gaze: f32,
 }
 
+/// Cosines of how far the pupil and the iris reach from where an eye looks.
+const PUPIL: f32 = 0.955;
+const IRIS: f32 = 0.83;
+
 fn bump(d: V3, at: V3, width: f32) -> f32 {
     let away = (d - at.unit()).length() / width;
     (-away * away).exp()
@@ -85,23 +89,19 @@ pub fn puppet(stage: &mut Stage, place: Place, p: &Puppet) {
         pile.ball(skin, part(v(side * 0.86, -0.02, 0.02)), v(0.12, 0.23, 0.17), p.skin.lerp(p.blush, 0.3));
         let look = v(0.0, 0.0, 1.0).turned(p.gaze);
         let eye = part(v(side * 0.32, 0.11, 0.735));
-        let white = srgb(0.93, 0.91, 0.88);
-        pile.surface(
-            [64, 48],
-            gloss,
-            eye,
-            |a, b| round(a, b) * 0.185,
-            |a, b, _| {
-                let near = round(a, b).dot(look);
-                if near > 0.955 {
-                    splat(0.01)
-                } else if near > 0.83 {
-                    p.iris
-                } else {
-                    white
-                }
-            },
-        );
+        // Rings about where it looks, so that the pupil's and the iris' rims are round.
+        let (across, up) = look.frame();
+        let ball = |a: f32, b: f32| {
+            let [x, ahead, y] = globe(a, b).0;
+            across * x + look * ahead + up * y
+        };
+        let [pupil, iris] = [PUPIL, IRIS].map(|cos| cos.acos() / std::f32::consts::PI);
+        for (from, to, rings, paint) in
+            [(0.0, pupil, 6, splat(0.01)), (pupil, iris, 8, p.iris), (iris, 1.0, 40, srgb(0.93, 0.91, 0.88))]
+        {
+            let ring = |a: f32, b: f32| ball(a, from + (to - from) * b) * 0.185;
+            pile.surface([64, rings], gloss, eye, ring, |_, _, _| paint);
+        }
         // Lids: shells that cover the upper and the lowest part of the eye.
         let lid = p.skin.lerp(p.blush, 0.3);
         pile.surface([40, 16], skin, eye, |a, b| round(a, b * 0.36) * 0.203, |_, _, _| lid);
@@ -158,8 +158,12 @@ pub fn puppet(stage: &mut Stage, place: Place, p: &Puppet) {
     }
 }
 
+/// How finely a lantern's paper is drawn, around and down: one that is out of focus or small, and one that is seen sharp.
+pub const FAR: [usize; 2] = [20, 20];
+pub const NEAR: [usize; 2] = [48, 90];
+
 /// A paper lantern of a radius: ribs of wire, glowing paper, a cap; hung from above.
-pub fn lantern(stage: &mut Stage, at: V3, radius: f32, light: V3, tall: f32) {
+pub fn lantern(stage: &mut Stage, fine: [usize; 2], at: V3, radius: f32, light: V3, tall: f32) {
     let glow = stage.material(Material::new(Finish::Lamp, light));
     let wire = stage.material(Material::new(Finish::Metal(0.4), srgb(0.25, 0.22, 0.2)));
     let place = Place::at(at).scaled(radius);
@@ -169,7 +173,7 @@ pub fn lantern(stage: &mut Stage, at: V3, radius: f32, light: V3, tall: f32) {
         v(d.0[0] * rib, d.0[1] * tall, d.0[2] * rib)
     };
     // Brighter around the flame inside than at its ends.
-    stage.pile.surface([20, 20], glow, place, paper, |_, b, _| {
+    stage.pile.surface(fine, glow, place, paper, |_, b, _| {
         splat(0.55 + 0.75 * (-((b - 0.6) / 0.28).powi(2)).exp())
     });
     stage.pile.lathe(wire, place, &[(0.1, tall + 0.2), (0.32, tall + 0.1), (0.34, tall * 0.93)], PLAIN);

@@ -23,9 +23,13 @@ pub fn read(folder: &Path) -> BTreeMap<String, String> {
     text.lines().filter_map(|l| l.split_once("  ")).map(|(sum, name)| (name.into(), sum.into())).collect()
 }
 
-/// Writes a file into the folder and its sum into the list.
+/// Writes a file into the folder, or a folder in it, and its sum into the list.
 pub fn kept(folder: &Path, name: &str, bytes: &[u8]) -> std::io::Result<()> {
-    std::fs::write(folder.join(name), bytes)?;
+    let path = folder.join(name);
+    if let Some(parent) = path.parent() {
+        std::fs::create_dir_all(parent)?;
+    }
+    std::fs::write(path, bytes)?;
     let mut all = read(folder);
     all.insert(name.into(), of(bytes));
     let text: String = all.iter().map(|(name, sum)| format!("{sum}  {name}\n")).collect();

@@ -9,6 +9,9 @@ pub const WIDTH: usize = 1920;
 /// Positions a second of what moves: puppets are set for every second frame of 24.
 pub const RATE: f32 = 12.0;
 
+/// Whole paths a pixel where many lamps light each place.
+const MANY: usize = 16;
+
 /// A still or moving picture of the production.
 pub struct Take {
     /// The name of its file, or of its frames' folder.
@@ -39,12 +42,29 @@ pub enum Kept {
     Finished(&'static str),
 }
 
+impl Take {
+    /// The file of a frame, counted from 0, in the folder of the pictures.
+    pub fn file(&self, frame: usize) -> String {
+        let ending = if matches!(self.kept, Kept::Linear) { "exr" } else { "png" };
+        if self.frames == 1 {
+            format!("{}.{ending}", self.name)
+        } else {
+            format!("{0}/{0}.{1:04}.{ending}", self.name, frame + 1)
+        }
+    }
+}
+
+/// The file that says how things move in the rope walk, beside its frames' folder.
+pub fn motion_file() -> String {
+    format!("{}.motion.json", rope_walk::NAME)
+}
+
 const fn right() -> Balance {
     Balance { exposure: 0.0, temperature: WORKING_KELVIN, tint: 0.0 }
 }
 
 const fn still(name: &'static str, build: fn(f32) -> Stage, kept: Kept) -> Take {
-    Take { name, build, render: name, frames: 1, paths: 8, off: right(), kept }
+    Take { name, build, render: name, frames: 1, paths: 10, off: right(), kept }
 }
 
 const HARBOUR: &str = include_str!("../data/finish/embers.look.json");
@@ -52,8 +72,9 @@ const PALE: &str = include_str!("../data/finish/pale-sea.look.json");
 
 /// Every take.
 pub const TAKES: &[Take] = &[
-    still("lantern-market", market::wide, Kept::Log),
+    Take { paths: MANY, ..still("lantern-market", market::wide, Kept::Log) },
     Take {
+        paths: MANY,
         off: Balance { exposure: 1.2, temperature: WORKING_KELVIN, tint: 0.0 },
         ..still("lantern-market-021", market::close, Kept::Log)
     },
@@ -72,11 +93,15 @@ pub const TAKES: &[Take] = &[
     still("foggy-mole-002", mole::fog, Kept::Display),
     still("salt-pans-003", salt_pans::noon, Kept::Log),
     still("net-loft-005", net_loft::menders, Kept::Log),
-    Take { render: "lantern-market", ..still("lantern-market-contrast", market::wide, Kept::Display) },
+    Take {
+        render: "lantern-market",
+        paths: MANY,
+        ..still("lantern-market-contrast", market::wide, Kept::Display)
+    },
     still("lamp-room-keeper", lamp_room::keeper, Kept::Finished(HARBOUR)),
     still("lamp-room-lamp", lamp_room::lamp, Kept::Finished(HARBOUR)),
     still("mole-evening", mole::evening, Kept::Finished(HARBOUR)),
     still("mole-morning", mole::morning, Kept::Finished(PALE)),
-    Take { frames: 12, paths: 4, ..still("ferry-deck-007", ferry::wide, Kept::Log) },
-    Take { frames: rope_walk::FRAMES, paths: 4, ..still(rope_walk::NAME, rope_walk::travel, Kept::Log) },
+    Take { frames: 6, paths: 6, ..still("ferry-deck-007", ferry::wide, Kept::Log) },
+    Take { frames: rope_walk::FRAMES, paths: 6, ..still(rope_walk::NAME, rope_walk::travel, Kept::Log) },
 ];

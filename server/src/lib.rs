@@ -65,6 +65,9 @@ impl Data {
         // Nobody else has the folder: what no row names now belongs to nobody.
         let used = store.with(|c| store::productions::Media::still_used(c))?;
         media.keep_workshops(&store.with(|c| store::packages::PackageRow::undone(c))?)?;
+        if let Err(e) = media.keep_proxies(&used) {
+            tracing::warn!("proxies: {e}");
+        }
         match media.keep_only(&used)? {
             0 => {}
             gone => tracing::info!("{gone} files that belonged to nothing were taken away"),

@@ -1,15 +1,16 @@
 //! Putting a whole production into an empty data folder.
 
 use crate::Data;
-use crate::error::ApiResult;
-use crate::store::ids::{ProductionId, ProfileId, SceneId};
+use crate::error::{ApiError, ApiResult};
+use crate::store::ids::{ProductionId, ProfileId, SceneId, ShotId};
 use crate::store::looks::{LookRow, Version};
-use crate::store::productions::{MediaKind, Production};
+use crate::store::productions::{Media, MediaKind, Production};
 use crate::store::profiles::{Profile, ProfileBody};
 use crate::store::scenes::Scene;
-use crate::store::shots::{Frame, Shot};
+use crate::store::shots::{Frame, Shot, ShotPatch};
 use lantern_core::colour::CameraProfile;
 use lantern_core::look::Look;
+use rayon::prelude::*;
 
 /// A production to put in.
 pub struct Seed<'a> {
@@ -43,6 +44,10 @@ pub struct SeedShot<'a> {
     pub reason: &'a str,
     /// Its picture files: names and bytes. More than one are a sequence.
     pub pictures: Vec<(String, std::borrow::Cow<'a, [u8]>)>,
+    /// Frames a second, for a sequence.
+    pub rate: f64,
+    /// The name of the still that is its contrast frame.
+    pub contrast: Option<&'a str>,
 }
 
 /// Puts a production in, unless there is any already. Says whether it did.
@@ -51,7 +56,15 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
     if !Production::all(c)?.is_empty() {
         return Ok(false);
     }
-    let production = c.immediate_transaction(|c| -> ApiResult<ProductionId> {
+    // Reaching the disk takes most of the time: several at once.
+    let pictures: Vec<_> = seed.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| &s.pictures).collect();
+    let kept = pictures.par_iter().map(|(_, bytes)| data.media.keep_as(MediaKind::Picture, bytes));
+    let mut kept = kept.collect::<ApiResult<Vec<_>>>()?.into_iter();
+    let production = c.immediate_transaction(|c| -> ApiResult<Option<ProductionId>> {
+        // Somebody else may have been asked for the same meanwhile.
+        if !Production::all(c)?.is_empty() {
+            return Ok(None);
+        }
         let mut production =
             Production { id: ProductionId::fresh(), name: seed.name.into(), camera: String::new() };
         production.insert(c)?;
@@ -60,23 +73,32 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
             id: ProfileId::fresh(),
             production_id: production.id.clone(),
             name: seed.camera.name.clone(),
-            body: serde_json::to_string(&body).map_err(crate::error::ApiError::internal)?,
+            body: serde_json::to_string(&body).map_err(ApiError::internal)?,
             table_hash: None,
             revision: 1,
         };
         profile.insert(c)?;
         production.camera = profile.id.to_string();
         Production::set_camera(c, &production.id, Some(&profile.id))?;
+        let mut shots = Vec::new();
         for (position, s) in (0..).zip(seed.scenes) {
             let (id, production_id) = (SceneId::fresh(), production.id.clone());
             let scene = Scene { id, production_id, position, name: s.name.into(), finished: s.finished };
             scene.insert(c)?;
             for shot in &s.shots {
-                put(c, data, &scene.id, shot)?;
+                shots.push((put(c, &mut kept, &scene.id, shot)?, shot));
             }
         }
-        Ok(production.id)
+        for (id, shot) in &shots {
+            let Some(name) = shot.contrast else { continue };
+            let Some((still, _)) = shots.iter().find(|(_, s)| s.name == name) else {
+                return Err(ApiError::internal(format!("no still {name} for {}", shot.name)));
+            };
+            Shot::patch(c, id, &ShotPatch { contrast: Some(Some(still.clone())), ..Default::default() })?;
+        }
+        Ok(Some(production.id))
     })?;
+    let Some(production) = production else { return Ok(false) };
     for look in seed.looks {
         let row = LookRow::create(c, &production, look)?;
         Version::keep(c, &row.id, "first")?;
@@ -84,17 +106,23 @@ pub fn seed(data: &Data, seed: &Seed<'_>) -> ApiResult<bool> {
     Ok(true)
 }
 
-fn put(c: &mut diesel::SqliteConnection, data: &Data, scene: &SceneId, shot: &SeedShot<'_>) -> ApiResult<()> {
+/// Puts a shot in; the rows of its files come in the order of its pictures.
+fn put(
+    c: &mut diesel::SqliteConnection,
+    kept: &mut impl Iterator<Item = Media>,
+    scene: &SceneId,
+    shot: &SeedShot<'_>,
+) -> ApiResult<ShotId> {
     let row = Shot {
         encoding: shot.encoding.into(),
         encoding_reason: shot.reason.into(),
         expected: shot.pictures.len() as i32,
+        rate: shot.rate,
         ..Shot::new(c, scene, shot.name)?
     };
     row.insert(c)?;
-    for (i, (name, bytes)) in (0..).zip(&shot.pictures) {
+    for ((i, (name, bytes)), media) in (0..).zip(&shot.pictures).zip(kept) {
         let facts = lantern_formats::facts::read(bytes)?;
-        let media = data.media.keep_as(MediaKind::Picture, bytes)?;
         media.insert(c)?;
         let frame = Frame {
             shot_id: row.id.clone(),
@@ -108,5 +136,5 @@ fn put(c: &mut diesel::SqliteConnection, data: &Data, scene: &SceneId, shot: &Se
         };
         frame.put(c)?;
     }
-    Ok(())
+    Ok(row.id)
 }

@@ -5,9 +5,9 @@ use crate::{Outcome, command, install, page, root, run};
 /// Prints how matches, tables taken apart and stocks from measurements stand to their bars, over all that the tests hide.
 pub fn matching() -> Outcome {
     for (package, test) in
-        [("dusky-lantern", "matches"), ("lantern-core", "unpick"), ("lantern-core", "stock")]
+        [("dusky-lantern", "matches::"), ("lantern-core", "unpick::"), ("lantern-core", "stock::")]
     {
-        let arguments = ["test", "--package", package, "--test", test, "--", "--nocapture"];
+        let arguments = ["test", "--package", package, "--test", "all", test, "--", "--nocapture"];
         let mut all = command("", "cargo", &arguments);
         let status = all.env("LANTERN_ALL_LOOKS", "1").status().map_err(|e| e.to_string())?;
         if !status.success() {

@@ -253,3 +253,95 @@ fn opencolorio_shows_a_configurations_views_as_we_render_them() {
         }
     }
 }
+
+#[test]
+fn texture_and_a_table_of_its_own_go_with_a_look_and_what_no_table_holds_is_said() {
+    let dir = tempfile::tempdir().unwrap();
+    let at = |name: &str| dir.path().join(name).display().to_string();
+    let read = |name: &str| -> Value {
+        serde_json::from_slice(&std::fs::read(dir.path().join(name)).unwrap()).unwrap()
+    };
+    // A look that a CLF was taken apart into, which stays beneath its steps as a table, and texture.
+    let brine = demo("looks/brine-light.look.json");
+    let baked =
+        ["bake", "--look", &brine, "--from", "rec709", "--to", "rec709", "--format", "clf", "--size", "17"];
+    lantern(&[&baked[..], &["-o", &at("brine.clf")]].concat());
+    lantern(&["unpick", &at("brine.clf"), "--from", "rec709", "--to", "rec709", "-o", &at("apart.json")]);
+    let mut look = read("apart.json");
+    let film: Value =
+        serde_json::from_slice(&std::fs::read(root().join("core/starting-looks/amber-reel.json")).unwrap())
+            .unwrap();
+    let steps = look["path"]["steps"].as_array_mut().unwrap();
+    assert!(steps.iter().any(|s| s["kind"] == "table"));
+    let textures = ["halation", "grain"];
+    let (mut zone, late): (Vec<Value>, Vec<Value>) = steps.drain(..).partition(|s| s["zone"] == "scene");
+    zone.extend(
+        film["path"]["steps"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .filter(|s| textures.contains(&s["kind"].as_str().unwrap()))
+            .cloned(),
+    );
+    steps.extend(zone.into_iter().chain(late));
+    std::fs::write(dir.path().join("look.json"), look.to_string()).unwrap();
+
+    let plan = json!({
+        "version": 1, "name": "All of it", "look": "look.json", "camera": demo("harrier.camera.json"),
+        "pictures": [{ "path": demo("foggy-mole-002.png"), "encoding": "rec709", "name": "Mole" }],
+        "receivers": [{ "name": "Finishing", "deliveries": [
+            { "kind": "look" }, table("cube", "rec709", "rec709", "full"), { "kind": "stills", "format": "tiff", "to": "rec709" },
+        ] }],
+    });
+    std::fs::write(dir.path().join("plan.json"), plan.to_string()).unwrap();
+    lantern(&["deliver", "--plan", &at("plan.json"), "-o", &at("p")]);
+    lantern(&["verify", &at("p")]);
+
+    // Each texture once, by its name, in the manifest and for people.
+    let manifest = read("p/manifest.json");
+    let left: Vec<&str> =
+        manifest["left_out"].as_array().unwrap().iter().map(|l| l["step"].as_str().unwrap()).collect();
+    assert_eq!(left, ["Halation", "Grain"]);
+    let html = std::fs::read_to_string(dir.path().join("p/report.html")).unwrap();
+    assert!(html.contains("Not in any table") && html.contains("<b>Halation</b>: picture only"));
+
+    // The look that was handed off is the look: its table, and its picture with texture, are those of the package.
+    let find = |ending: &str| -> String {
+        let mut files = manifest["files"].as_array().unwrap().iter().map(|f| f["path"].as_str().unwrap());
+        at(&format!("p/{}", files.find(|p| p.ends_with(ending)).unwrap()))
+    };
+    let handed = find(".look.json");
+    let again = [
+        "bake",
+        "--look",
+        &handed,
+        "--from",
+        "rec709",
+        "--to",
+        "rec709",
+        "--size",
+        "17",
+        "-o",
+        &at("again.cube"),
+    ];
+    lantern(&again);
+    let (a, b) = (numbers(&find(".cube")), numbers(&at("again.cube")));
+    assert_eq!(a.len(), 17_usize.pow(3));
+    assert!(a == b, "the table of the look that was handed off is another one");
+    let picture = demo("foggy-mole-002.png");
+    let render = ["render", "--look", &handed, "--from", "rec709", "--to", "rec709", &picture];
+    lantern(&[&render[..], &["-o", &at("whole.tiff")]].concat());
+    lantern(&[&render[..], &["--colour-only", "-o", &at("colour.tiff")]].concat());
+    let still = std::fs::read(find(".tiff")).unwrap();
+    assert!(still == std::fs::read(at("whole.tiff")).unwrap(), "the still has the look's texture");
+    assert!(still != std::fs::read(at("colour.tiff")).unwrap(), "there is texture");
+}
+
+/// The numbers of a .cube, without its comments.
+fn numbers(file: &str) -> Vec<String> {
+    let text = std::fs::read_to_string(file).unwrap();
+    text.lines()
+        .filter(|l| l.starts_with(|c: char| c.is_ascii_digit() || c == '-'))
+        .map(String::from)
+        .collect()
+}

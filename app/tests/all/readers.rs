@@ -312,7 +312,7 @@ fn a_second_reader_of_the_common_lut_format_finds_the_same_nodes() {
 fn a_table_in_a_picture_is_read_by_two_others_within_three_codes() {
     let dir = tempfile::tempdir().unwrap();
     let at = |name: &str| dir.path().join(name).display().to_string();
-    let look = root().join("core/starting-looks/amber-reel.json");
+    let look = root().join("core/starting-looks/ember-and-tide.json");
     bake(&look, "acescct", "rec709", &at("t.png"), &["--format", "hald", "--size", "17"]);
     let identity = lantern_formats::hald::identity(5).unwrap();
     std::fs::write(

@@ -110,6 +110,6 @@ fn inspect_and_encodings_say_what_things_are() {
         said(&["inspect", &demo("looks/harbour-dusk.look.json")])
             .contains("Scene: Amber over slate (Tone tint), 80 %")
     );
-    assert!(said(&["inspect", &demo("workbench.png")]).contains("width: 960"));
+    assert!(said(&["inspect", &demo("workbench.png")]).contains("width: 1920"));
     assert_eq!(said(&["encodings"]).lines().count(), 18);
 }

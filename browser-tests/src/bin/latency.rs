@@ -1,8 +1,9 @@
 //! Single change to picture in the browser's frame, and pictures while dragging as a person's hand would cause
 //! them. Printed by `cargo xtask bench`.
 
-use lantern_browser_tests::{Outcome, Set};
+use lantern_browser_tests::{Outcome, Set, serve};
 use serde_json::{Value, json};
+use std::time::Instant;
 
 /// Moves of the pointer in one drag, and drags.
 const MOVES: i64 = 60;
@@ -49,6 +50,7 @@ async fn main() -> Outcome {
         return intake().await;
     }
     let set = Set::new().await?;
+    started(&set).await?;
     let (long, film) = longer(&set)?;
     set.post_look("Long", &long)?;
     set.post_look("Film", &film)?;
@@ -62,6 +64,25 @@ async fn main() -> Outcome {
     grained(&set).await?;
     set.close().await?;
     intake().await
+}
+
+/// From the start of the program to the first exact picture of the demo production in a browser that stands ready: with an
+/// empty data folder, and again with the production in it.
+async fn started(set: &Set) -> Outcome {
+    let folder = tempfile::tempdir()?;
+    for what in ["with an empty folder", "again"] {
+        let begun = Instant::now();
+        let (server, url) = serve(folder.path(), 0)?;
+        let served = begun.elapsed();
+        set.driver.goto(format!("{url}/?look=Harbour%20Dusk&shot=workbench%20001")).await?;
+        set.until("return window.lantern && window.lantern.settled() > 0").await?;
+        let (served, all) = (served.as_secs_f64(), begun.elapsed().as_secs_f64());
+        println!(
+            "start to first picture, {what}: {all:.2} s, of which {served:.2} until it is served (bar 2)"
+        );
+        drop(server);
+    }
+    Ok(())
 }
 
 /// A long path with film and grain, while something else takes half of the machine.
@@ -129,7 +150,7 @@ async fn intake() -> Outcome {
     set.find("[role=dialog] input").await?.send_keys("Intake").await?;
     set.push("[role=dialog] button", "Create production").await?;
     let chooser = set.find("input[aria-label=Files]").await?;
-    let begun = std::time::Instant::now();
+    let begun = Instant::now();
     chooser.send_keys(files.join("\n")).await?;
     set.until(&format!(
         "return !document.querySelector('[data-incoming]') && document.querySelectorAll('[data-shot-id]').length === {PICTURES}"

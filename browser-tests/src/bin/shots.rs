@@ -108,7 +108,7 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             set.press("button", "Pick from the picture").await?;
             set.touch("[data-touch=hand]", &[[0.205, 0.27], [0.225, 0.31]]).await?;
             set.until("return !!document.querySelector('[data-bump]')").await?;
-            set.type_value("Hue", "28").await?;
+            set.type_value("Hue", "12").await?;
         }
         "look-families" => {
             set.add_step("scene", "Colour families").await?;
@@ -122,7 +122,7 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
         "look-range" => {
             set.press("button", "Everywhere").await?;
             set.press("button", "Pick").await?;
-            set.touch("[data-touch=hand]", &[[0.526, 0.574], [0.625, 0.64]]).await?;
+            set.touch("[data-touch=hand]", &[[0.525, 0.575], [0.545, 0.605]]).await?;
             set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;
             let shown = set.shown().await?;
             set.press("[role=radio]", "matte").await?;

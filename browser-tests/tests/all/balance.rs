@@ -241,7 +241,7 @@ async fn a_sequence_plays_at_its_rate_and_shots_flip_with_one_key() -> Outcome {
     )
     .await?;
     set.click("[aria-label=Play]").await?;
-    set.until("return window.frames_.size >= 12").await?;
+    set.until("return window.frames_.size >= 6").await?;
     set.click("[aria-label=Pause]").await?;
     set.shown().await?;
     let drawn = set.js("return window.counter_").await?.as_u64().unwrap_or(0);
@@ -259,7 +259,7 @@ async fn a_sequence_plays_at_its_rate_and_shots_flip_with_one_key() -> Outcome {
     // In and out by keys, kept with the shot.
     set.js("document.activeElement.blur()").await?;
     set.keys("body", "o").await?;
-    set.until("return document.querySelector('[aria-label=Sequence]').innerText.includes('out 24')").await?;
+    set.until("return document.querySelector('[aria-label=Sequence]').innerText.includes('out 6')").await?;
 
     // F goes to the shot before, and back again.
     let before = set.shown().await?;

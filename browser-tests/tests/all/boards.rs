@@ -11,16 +11,16 @@ async fn references_come_in_are_read_compared_and_taken_over_in_parts() -> Outco
     set.make_look("Bare", &serde_json::json!([]))?;
     set.open("?look=Bare&shot=workbench%20001").await?;
     set.press("button", "Shelf ▸").await?;
-    set.until("return document.querySelectorAll('[data-board] button').length === 4").await?;
+    set.until("return document.querySelectorAll('[data-board] button').length === 5").await?;
 
     // A table from a file, a frame of the shot, a picture from the clipboard.
     let file = set.data.path().join("dusk.cube");
     std::fs::write(&file, CUBE)?;
     set.find("[aria-label=\"Reference files\"]").await?.send_keys(file.display().to_string()).await?;
-    set.until("return document.querySelectorAll('[data-board] button').length === 5").await?;
+    set.until("return document.querySelectorAll('[data-board] button').length === 6").await?;
     set.click("[aria-label=\"Bring in references\"]").await?;
     set.press("[role=menuitem]", "This frame").await?;
-    set.until("return document.querySelectorAll('[data-board] button').length === 6").await?;
+    set.until("return document.querySelectorAll('[data-board] button').length === 7").await?;
     set.js(
         "const canvas = document.createElement('canvas');
          [canvas.width, canvas.height] = [90, 200];
@@ -33,13 +33,22 @@ async fn references_come_in_are_read_compared_and_taken_over_in_parts() -> Outco
          });",
     )
     .await?;
-    set.until("return document.querySelectorAll('[data-board] button').length === 7 && document.querySelector('[data-board]').innerText.includes('pasted')").await?;
+    set.until("return document.querySelectorAll('[data-board] button').length === 8 && document.querySelector('[data-board]').innerText.includes('pasted')").await?;
 
     // The table's reading, beside the look's.
     set.press("[data-board] button", "dusk acescct to rec709").await?;
     set.until("return !!document.querySelector('[data-table-panel] [data-greys=\"65\"]')").await?;
     set.choose("Beside", "the open look").await?;
     set.until("return document.querySelector('[aria-label=\"How far they lie apart\"]')?.innerText.includes('% of the signal apart')").await?;
+
+    // What it expects and gives was guessed by its name; it is said otherwise, and back.
+    let own = "return document.querySelector('[data-table-panel] [data-greys]').innerHTML";
+    let guessed = set.js(own).await?;
+    set.choose("What it expects", "Rec.709 (BT.1886)").await?;
+    let other = format!("const drawn = (() => {{ {own} }})(); return drawn !== {guessed}");
+    set.until(&other).await?;
+    set.press("[data-notice] button", "Undo").await?;
+    set.until(&other.replace("!==", "===")).await?;
 
     // A still's reading, and its tints as a step at half strength.
     let plain = set.picture().await?;

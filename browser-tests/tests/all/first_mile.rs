@@ -244,7 +244,7 @@ async fn shots_are_selected_by_keys_by_rows_and_by_dragging_around_them() -> Out
         format!("return (document.querySelector('[data-selected]')?.dataset.selected ?? '0') === '{n}'")
     };
     set.command("a").await?;
-    set.until(&selected(13)).await?;
+    set.until(&selected(17)).await?;
     set.keys("body", thirtyfour::Key::Escape + "").await?;
     set.until(&selected(0)).await?;
     // Ctrl takes one more, Shift all up to there.

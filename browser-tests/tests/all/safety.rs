@@ -114,7 +114,7 @@ async fn what_is_deleted_is_asked_for_says_what_goes_with_it_and_comes_back() ->
 
     set.click("[data-menu=production]").await?;
     set.press("[role=menuitem]", "Delete…").await?;
-    set.until("return document.querySelector('[role=dialog]')?.innerText.includes('6 scenes with 13 shots')")
+    set.until("return document.querySelector('[role=dialog]')?.innerText.includes('9 scenes with 17 shots')")
         .await?;
     set.push("[role=dialog] button", "Delete production").await?;
     set.until("return document.body.innerText.includes('There is no production here yet')").await?;

@@ -281,7 +281,7 @@ fn the_largest_picture_that_is_taken_leaves_the_server_under_a_gigabyte_and_larg
 #[test]
 fn a_full_disk_is_said_as_such_and_ends_its_job() -> Outcome {
     // A file system of its own that is full soon; where the machine allows none to be made, there is nothing to try.
-    let mount = "mount -t tmpfs -o size=40m none /mnt";
+    let mount = "mount -t tmpfs -o size=140m none /mnt";
     let allowed = Command::new("unshare").args(["-rm", "sh", "-c", mount]).status();
     if !allowed.is_ok_and(|s| s.success()) {
         println!("no file system can be mounted here: not tried");

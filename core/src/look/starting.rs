@@ -55,6 +55,8 @@ pub fn looks() -> &'static [Starting] {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::film::stock::{negatives, prints};
+    use crate::step::Values;
 
     #[test]
     fn every_starting_look_opens_and_has_a_name_of_its_own_a_line_and_tags() {
@@ -64,5 +66,30 @@ mod tests {
         assert!(looks().iter().all(|s| s.look.notes.len() > 20 && !s.look.tags.is_empty()));
         let shelves: std::collections::BTreeSet<&str> = looks().iter().map(|s| s.shelf).collect();
         assert_eq!(shelves.len(), 4);
+    }
+
+    #[test]
+    fn at_least_a_third_is_film_on_a_print_with_texture_and_their_stocks_are_those_that_ship() {
+        let mut filmed = 0;
+        for s in looks() {
+            let steps = &s.look.path.steps;
+            let textured = steps.iter().any(|s| !s.values.info().picture_only.is_empty());
+            let (mut negative, mut print) = (false, false);
+            for step in steps {
+                match &step.values {
+                    Values::Negative(v) => {
+                        negative = true;
+                        assert!(negatives().contains(&v.stock), "{}: {}", s.look.name, v.stock.name);
+                    }
+                    Values::Print(v) => {
+                        print = true;
+                        assert!(prints().contains(&v.stock), "{}: {}", s.look.name, v.stock.name);
+                    }
+                    _ => {}
+                }
+            }
+            filmed += usize::from(negative && print && textured);
+        }
+        assert!(filmed * 3 >= looks().len(), "{filmed} of {}", looks().len());
     }
 }

@@ -1,7 +1,7 @@
 //! The ferry's deck at blue hour: a lantern swings in the wind, the sea goes by, the lamps of the quay come on.
 
 use crate::dice::Dice;
-use crate::props::{Puppet, lantern, puppet, srgb, warm, wood};
+use crate::props::{NEAR, Puppet, lantern, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
 use crate::stage::{Camera, Finish, Material, Stage};
 use crate::vector::{V3, noise, rough, splat, v};
@@ -59,7 +59,7 @@ fn stage(camera: Camera, seconds: f32) -> Stage {
     let hung = hook + v(swing.sin(), -swing.cos(), 0.35 * swing) * 0.55;
     let cord = s.material(Material::new(Finish::Matte, splat(0.06)));
     s.pile.tube(cord, Place::at(splat(0.0)), &[hook, hook.lerp(hung, 0.5), hung], 0.008, PLAIN);
-    lantern(&mut s, hung - v(0.0, 0.16, 0.0), 0.13, warm(2_250.0) * 9.0, 1.15);
+    lantern(&mut s, NEAR, hung - v(0.0, 0.16, 0.0), 0.13, warm(2_250.0) * 9.0, 1.15);
     s
 }
 

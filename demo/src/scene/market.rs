@@ -1,7 +1,7 @@
 //! The lantern market at night: coloured lamps beyond any display gamut over wet stones, a puppet between them.
 
 use crate::dice::Dice;
-use crate::props::{Puppet, lantern, plaster, puppet, srgb, warm, wood};
+use crate::props::{FAR, NEAR, Puppet, lantern, plaster, puppet, srgb, warm, wood};
 use crate::shape::{PLAIN, Place};
 use crate::stage::{Camera, Finish, Material, Stage};
 use crate::vector::{V3, noise, splat, v};
@@ -123,7 +123,7 @@ fn stalls(s: &mut Stage) {
         }
         let glow = GLOWS[[0, 3, 4, 7, 6][k]];
         for side in [-0.7_f32, 0.65] {
-            lantern(s, at.put(v(side, 1.62, 0.62)), 0.13, glow * dice.between(8.0, 13.0), 1.15);
+            lantern(s, FAR, at.put(v(side, 1.62, 0.62)), 0.13, glow * dice.between(8.0, 13.0), 1.15);
         }
     }
 }
@@ -148,6 +148,7 @@ fn strings(s: &mut Stage) {
             let radius = dice.between(0.10, 0.19);
             lantern(
                 s,
+                FAR,
                 hang(t) - v(0.0, radius * 1.3, 0.0),
                 radius,
                 glow * dice.between(6.0, 16.0),
@@ -181,9 +182,9 @@ fn people(s: &mut Stage) {
     };
     puppet(s, Place::at(v(0.72, 1.30, 0.85)).scaled(0.33).turned(-30.0), &child);
     // What they carry: one warm lamp low between them, which models their faces.
-    lantern(s, v(0.06, 1.08, 1.95), 0.10, warm(2_300.0) * 24.0, 1.1);
+    lantern(s, NEAR, v(0.06, 1.08, 1.95), 0.10, warm(2_300.0) * 24.0, 1.1);
     // One below the frame, for the child's face.
-    lantern(s, v(1.35, 0.72, 2.3), 0.12, GLOWS[6] * 14.0, 1.0);
-    lantern(s, v(-1.75, 1.95, 2.05), 0.13, GLOWS[3] * 16.0, 1.2);
-    lantern(s, v(1.78, 2.02, 1.75), 0.13, GLOWS[7] * 13.0, 1.0);
+    lantern(s, FAR, v(1.35, 0.72, 2.3), 0.12, GLOWS[6] * 14.0, 1.0);
+    lantern(s, FAR, v(-1.75, 1.95, 2.05), 0.13, GLOWS[3] * 16.0, 1.2);
+    lantern(s, FAR, v(1.78, 2.02, 1.75), 0.13, GLOWS[7] * 13.0, 1.0);
 }

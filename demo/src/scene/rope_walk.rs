@@ -9,7 +9,7 @@ use std::f32::consts::TAU;
 
 /// The take, and its frames.
 pub const NAME: &str = "rope-walk-012";
-pub const FRAMES: usize = 16;
+pub const FRAMES: usize = 8;
 /// The wall's distance behind the middle: the plane that `motion` follows.
 pub const WALL: f32 = -1.6;
 

@@ -68,6 +68,10 @@ pub struct EditBoardTable {
     pub note: Option<String>,
     /// Words that it is found by.
     pub tags: Option<String>,
+    /// The encoding that it expects.
+    pub from: Option<TableEncoding>,
+    /// The encoding that it gives.
+    pub to: Option<TableEncoding>,
 }
 
 /// A frame to keep.
@@ -89,6 +93,14 @@ fn board(c: &mut diesel::SqliteConnection, id: &SceneId) -> ApiResult<Scene> {
     }
 }
 
+/// An encoding as it is kept, if there is one.
+fn kept(encoding: &TableEncoding) -> ApiResult<String> {
+    if encoding.encoding().is_none() {
+        return Err(ApiError::Invalid("there is no such encoding; /api/encodings lists them".into()));
+    }
+    serde_json::to_string(encoding).map_err(ApiError::internal)
+}
+
 /// Puts a table on a board.
 pub async fn put(
     store: web::Data<Store>,
@@ -97,11 +109,7 @@ pub async fn put(
 ) -> ApiResult<web::Json<BoardTableDetail>> {
     let body = body.into_inner();
     let name = clean(&body.name)?;
-    if body.from.encoding().is_none() || body.to.encoding().is_none() {
-        return Err(ApiError::Invalid("there is no such encoding; /api/encodings lists them".into()));
-    }
-    let text = |e: &TableEncoding| serde_json::to_string(e).map_err(ApiError::internal);
-    let (from_encoding, to_encoding) = (text(&body.from)?, text(&body.to)?);
+    let (from_encoding, to_encoding) = (kept(&body.from)?, kept(&body.to)?);
     let made = store.run_change(move |c| {
         board(c, &id)?;
         if !Media::is_there(c, &body.table)? {
@@ -134,8 +142,10 @@ pub async fn edit(
         name: body.name.as_deref().map(clean).transpose()?,
         note: body.note.as_deref().map(words),
         tags: body.tags.as_deref().map(words),
+        from_encoding: body.from.as_ref().map(kept).transpose()?,
+        to_encoding: body.to.as_ref().map(kept).transpose()?,
     };
-    if patch.name.is_some() || patch.note.is_some() || patch.tags.is_some() {
+    if patch != BoardTablePatch::default() {
         store.run_change(move |c| BoardTable::patch(c, &id, &patch)).await?;
     }
     Ok(HttpResponse::NoContent().finish())

@@ -6,6 +6,7 @@
 //! * [`folders`] — folders on this machine that the operator allowed.
 //! * [`bundle`] — a production as one file.
 //! * [`tables`] — the tables that looks use.
+//! * [`proxies`] — large pictures made small, kept so that they are made once.
 
 pub mod bundle;
 pub mod clip;
@@ -13,6 +14,7 @@ pub mod decode;
 pub mod folders;
 pub mod incoming;
 pub mod intake;
+pub mod proxies;
 pub mod tables;
 
 use crate::error::{ApiError, ApiResult};
@@ -29,12 +31,13 @@ const WORKSHOPS: &str = "packages";
 pub struct MediaFolder {
     root: PathBuf,
     tables: tables::TableCache,
+    proxies: proxies::Taken,
 }
 
 impl MediaFolder {
     /// Opens or makes the folder. What a process that was killed left half written is taken away.
     pub fn open(root: &Path) -> ApiResult<Self> {
-        let folder = Self { root: root.into(), tables: tables::TableCache::default() };
+        let folder = Self::to_read(root);
         std::fs::create_dir_all(folder.incoming())?;
         folder.tidy_incoming()?;
         Ok(folder)
@@ -42,7 +45,7 @@ impl MediaFolder {
 
     /// A folder that is there, to read from only.
     pub fn to_read(root: &Path) -> Self {
-        Self { root: root.into(), tables: tables::TableCache::default() }
+        Self { root: root.into(), tables: Default::default(), proxies: Default::default() }
     }
 
     /// Keeps bytes and gives their hash. The file appears whole or not at all: it is written under a temporary

@@ -1,4 +1,5 @@
-//! Frames decoded once and kept in the size that is looked at.
+//! Frames decoded once and kept in the size that is looked at: in memory, and what is much smaller than its file on disk too
+//! (see [`crate::media::proxies`]).
 //!
 //! They are kept by their contents: by the file's hash, and by what its code values mean. So nothing has to be dropped when
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
@@ -128,6 +129,11 @@ impl FrameSource {
         }
     }
 
+    /// What pixels for looking at mean: its own encoding, or a log where that is linear.
+    fn shown_as(own: &Encoding) -> ApiResult<Encoding> {
+        if own.is_linear() { named("acescct") } else { Ok(own.clone()) }
+    }
+
     /// Decodes it for looking at, at most `width` pixels wide; of a large picture that is wanted small also a middling one,
     /// from which others are made without decoding it again.
     fn decode(&self, media: &MediaFolder, width: usize) -> ApiResult<(Proxy, Option<Proxy>)> {
@@ -139,6 +145,21 @@ impl FrameSource {
         self.seen(media, frame.picture, frame.beside.orientation, width)
     }
 
+    /// What was made of it at an earlier time: the middling one, and the one that is wanted, which is not wider.
+    fn kept(&self, media: &MediaFolder, width: usize) -> Option<(Proxy, Option<Proxy>)> {
+        if width > MIDDLING {
+            return None;
+        }
+        let picture = media.proxy(&self.media, &self.key())?;
+        let encoding = Self::shown_as(&self.encoding().ok()?).ok()?;
+        let middling = Proxy::new(picture, encoding, self.key(), self.raw);
+        if width == MIDDLING {
+            Some((middling, None))
+        } else {
+            Some((middling.shrunk(width).ok()?, Some(middling)))
+        }
+    }
+
     /// The same of a picture that is decoded already, as it stands in its file.
     fn seen(
         &self,
@@ -148,7 +169,7 @@ impl FrameSource {
         width: usize,
     ) -> ApiResult<(Proxy, Option<Proxy>)> {
         let own = self.interpret(media, &mut picture)?;
-        let encoding = if own.is_linear() { named("acescct")? } else { own.clone() };
+        let encoding = Self::shown_as(&own)?;
         let seen = if orientation > 4 { picture.height() } else { picture.width() };
         let middling = width <= SMALL && seen >= 2 * MIDDLING;
         let wanted = if middling { MIDDLING } else { width };
@@ -157,7 +178,11 @@ impl FrameSource {
         if picture.width() > most[0] || picture.height() > most[1] || encoding != own {
             picture = resize(picture, &own, &encoding, most)?;
         }
-        let made = Proxy::new(picture.upright(orientation), encoding, self.key(), self.raw);
+        let mut picture = picture.upright(orientation);
+        if wanted == MIDDLING && seen > MIDDLING {
+            media.keep_proxy(&self.media, &self.key(), &mut picture);
+        }
+        let made = Proxy::new(picture, encoding, self.key(), self.raw);
         if middling { Ok((made.shrunk(width)?, Some(made))) } else { Ok((made, None)) }
     }
 }
@@ -249,8 +274,8 @@ pub enum Haste {
 /// Points on a side of the tables that pictures go through while something is dragged.
 const QUICK_SIZE: usize = 33;
 
-/// Up to this width a picture is one of many: of a card, a row, a dialog.
-const SMALL: usize = 400;
+/// Up to this width a picture is one of many, of a card, a row, a dialog, or only read: half of the middling one.
+const SMALL: usize = MIDDLING / 2;
 /// The width of the picture that such ones are made from, where the file is much larger.
 const MIDDLING: usize = 960;
 
@@ -288,7 +313,10 @@ impl Proxies {
             let _turn = self.turns.take();
             let make = || match self.larger(&key) {
                 Some(larger) => Ok((larger.shrunk(width)?, None)),
-                None => source.decode(media, width),
+                None => match source.kept(media, width) {
+                    Some(kept) => Ok(kept),
+                    None => source.decode(media, width),
+                },
             };
             let (made, middling) = match haste {
                 Haste::InHand => make()?,
@@ -395,9 +423,9 @@ mod tests {
         let hash = media.keep(&lantern_formats::png::write(&picture, Depth::Sixteen).unwrap()).unwrap();
         let (proxies, alone) = (Proxies::default(), Proxies::default());
         let of = |p: &Proxies, width| p.of(&media, &source(&hash, "rec709"), width, Haste::Around).unwrap();
+        let direct = of(&alone, 500);
         let small = of(&proxies, 160);
         // From here on the file is not needed.
-        let direct = of(&alone, 500);
         std::fs::remove_file(media.path(&hash).unwrap()).unwrap();
         for width in [260, 320, 640, 800, MIDDLING] {
             assert_eq!(of(&proxies, width).picture.width(), width);
@@ -410,6 +438,60 @@ mod tests {
         let end = |p: &Proxy| p.picture.pixels[p.picture.width() - 1];
         let (a, b) = (end(&small), end(&direct));
         assert!((a[0] - b[0]).abs() < 0.004 && (a[1] - b[1]).abs() < 1e-4, "{a:?} {b:?}");
+    }
+
+    #[test]
+    fn what_was_made_small_before_is_not_decoded_again_when_the_program_starts_anew() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let ramp = |i: usize| [(i % 2000) as f32 / 2000.0, 0.5, 0.2, 1.0];
+        let picture = Picture::new(2000, 100, (0..2000 * 100).map(ramp).collect()).unwrap();
+        let hash = media.keep(&lantern_formats::png::write(&picture, Depth::Sixteen).unwrap()).unwrap();
+        let small = stills(&media, 1, [900, 20]).remove(0);
+        // Linear ones go through a log; sizes between are made from the middling one.
+        let of = |encoding: &str, width| {
+            Proxies::default().of(&media, &source(&hash, encoding), width, Haste::InHand)
+        };
+        let made = ["rec709", "acescg"].map(|e| of(e, MIDDLING).unwrap());
+        let brief = of("rec709", 480).unwrap();
+        assert!(of("acescct", FULL).is_ok() && of("srgb", 1000).is_ok());
+        assert!(Proxies::default().of(&media, &source(&small, "srgb"), MIDDLING, Haste::InHand).is_ok());
+        std::fs::remove_file(media.path(&hash).unwrap()).unwrap();
+        std::fs::remove_file(media.path(&small).unwrap()).unwrap();
+        for (was, encoding) in made.iter().zip(["rec709", "acescg"]) {
+            let again = of(encoding, MIDDLING).unwrap();
+            assert!(again.picture == was.picture && again.encoding == was.encoding && again.hash == was.hash);
+        }
+        assert_eq!(of("rec709", 480).unwrap().picture.width(), brief.picture.width());
+        // What means something else, is wider, or was no smaller than its file, was not kept.
+        assert!(of("srgb", MIDDLING).is_err() && of("rec709", FULL).is_err());
+        assert!(Proxies::default().of(&media, &source(&small, "srgb"), MIDDLING, Haste::InHand).is_err());
+    }
+
+    #[test]
+    fn turned_transparent_and_very_bright_pictures_are_the_same_when_the_program_starts_anew() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let wide = |light: f32| {
+            let value =
+                |i: usize| [light * (i % 2200) as f32 / 2200.0, 0.5, 0.2, 0.25 + 0.5 * (i % 2) as f32];
+            Picture::new(2200, 1000, (0..2200 * 1000).map(value).collect()).unwrap()
+        };
+        let mut turned = lantern_formats::frame::Frame::from(wide(1.0));
+        turned.beside.alpha = true;
+        turned.beside.orientation = 6;
+        let turned = lantern_formats::png::write_frame(&turned, Depth::Sixteen, None).unwrap();
+        let bright = lantern_formats::exr::write(&wide(4000.0), None).unwrap();
+        for (bytes, encoding, size) in [(turned, "srgb", [960, 2112]), (bright, "acescg", [960, 436])] {
+            let hash = media.keep(&bytes).unwrap();
+            let of = |width| Proxies::default().of(&media, &source(&hash, encoding), width, Haste::InHand);
+            let made = of(MIDDLING).unwrap();
+            assert_eq!([made.picture.width(), made.picture.height()], size);
+            std::fs::remove_file(media.path(&hash).unwrap()).unwrap();
+            let again = of(MIDDLING).unwrap();
+            assert!(again.picture == made.picture && again.encoding == made.encoding, "{encoding}");
+            assert_eq!(of(160).unwrap().picture.width(), 160);
+        }
     }
 
     #[test]

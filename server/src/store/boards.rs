@@ -30,7 +30,7 @@ pub struct BoardTable {
 }
 
 /// What changes of a table on a board.
-#[derive(Clone, Debug, Default, AsChangeset)]
+#[derive(Clone, Debug, Default, PartialEq, AsChangeset)]
 #[diesel(table_name = board_tables)]
 pub struct BoardTablePatch {
     /// Its name.
@@ -39,6 +39,10 @@ pub struct BoardTablePatch {
     pub note: Option<String>,
     /// Words that it is found by.
     pub tags: Option<String>,
+    /// The encoding that it expects, as JSON.
+    pub from_encoding: Option<String>,
+    /// The encoding that it gives, as JSON.
+    pub to_encoding: Option<String>,
 }
 
 impl BoardTable {

@@ -49,6 +49,16 @@ async fn a_board_holds_stills_and_tables_which_are_noted_taken_off_put_back_and_
     let (status, _) =
         ask!(service, put, table, json!({ "note": "for the pier", "tags": "blue" }).to_string());
     assert_eq!(status, StatusCode::NO_CONTENT);
+    // What it expects and gives may be said otherwise afterwards, one of both alone too.
+    let (status, _) = ask!(service, put, table, json!({ "from": "acescct" }).to_string());
+    assert_eq!(status, StatusCode::NO_CONTENT);
+    let (status, said) = ask!(service, put, table, json!({ "note": "lost", "to": "nothing" }).to_string());
+    assert!(status == StatusCode::UNPROCESSABLE_ENTITY, "{said}");
+    let (_, state) = ask!(service, get, production, "");
+    let scenes = state["scenes"].as_array().unwrap();
+    let kept = &scenes.iter().find(|s| s["id"] == board).unwrap()["tables"][0];
+    let now = [&kept["from"], &kept["to"], &kept["note"], &kept["tags"]].map(|v| v.as_str().unwrap());
+    assert_eq!(now, ["acescct", "rec709", "for the pier", "blue"]);
     // Not on a scene of shots, not a table that is not there, not between encodings that nobody knows.
     let (status, said) = ask!(service, post, format!("/api/scenes/{plain}/tables"), put.to_string());
     assert!(

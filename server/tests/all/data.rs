@@ -14,7 +14,7 @@ use lantern_server::preview::layout::HEADER;
 use lantern_server::preview::light::DropperRequest;
 use lantern_server::preview::reading::{ReadingRequest, read};
 use lantern_server::preview::{Counts, Kind, PictureRequest, Quality, RowRequest, Studio};
-use lantern_server::seed::{Seed, SeedScene, seed};
+use lantern_server::seed::{Seed, SeedScene, SeedShot, seed};
 use lantern_server::store::handoffs::Handoff;
 use lantern_server::store::ids::{ProductionId, ShotId};
 use lantern_server::store::looks::{LookRow, Version};
@@ -39,6 +39,31 @@ fn folder() -> (tempfile::TempDir, Data, ProductionId, ShotId) {
     let production = Production::all(c).unwrap().remove(0);
     let shot = production.scenes(c).unwrap()[0].1[0].id.clone();
     (dir, data, production.id, shot)
+}
+
+#[test]
+fn an_empty_folder_that_two_fill_at_once_holds_one_production() {
+    let dir = tempfile::tempdir().unwrap();
+    let data = Data::open(dir.path()).unwrap();
+    let picture = common::grey();
+    let camera: CameraProfile =
+        serde_json::from_str(include_str!("../../../demo/data/harrier.camera.json")).unwrap();
+    let fill = || {
+        let contrast = Some("plain");
+        let shots =
+            vec![SeedShot { contrast, ..common::still("grey", &picture) }, common::still("plain", &picture)];
+        let scenes = [SeedScene { name: "one", finished: true, shots }];
+        seed(&data, &Seed { name: "Test", camera: &camera, scenes: &scenes, looks: &[] }).unwrap()
+    };
+    let filled: usize = std::thread::scope(|s| {
+        let both: Vec<_> = (0..4).map(|_| s.spawn(fill)).collect();
+        both.into_iter().map(|t| usize::from(t.join().unwrap())).sum()
+    });
+    let c = &mut *data.store.connect().unwrap();
+    let all = Production::all(c).unwrap();
+    assert_eq!((filled, all.len()), (1, 1));
+    let shots = all[0].scenes(c).unwrap().remove(0).1;
+    assert_eq!(shots[0].contrast.as_ref(), Some(&shots[1].id), "the contrast frame is tied");
 }
 
 #[test]

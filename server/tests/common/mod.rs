@@ -11,7 +11,7 @@ use lantern_server::seed::SeedShot;
 /// A still of a picture's bytes, in ACEScct.
 pub fn still<'a>(name: &'a str, picture: &'a [u8]) -> SeedShot<'a> {
     let pictures = vec![(format!("{name}.png"), picture.into())];
-    SeedShot { name, encoding: "acescct", reason: "made so", pictures }
+    SeedShot { name, encoding: "acescct", reason: "made so", pictures, rate: 24.0, contrast: None }
 }
 
 /// A shot's poster under a path, over the shot's own trim.

@@ -5993,6 +5993,11 @@ export interface components {
         /** @description What to change of a table on a board; what is left out stays. */
         EditBoardTable: {
             /**
+             * @description The encoding that it expects.
+             * @default null
+             */
+            from: components["schemas"]["TableEncoding"] | null;
+            /**
              * @description Its name.
              * @default null
              */
@@ -6007,6 +6012,11 @@ export interface components {
              * @default null
              */
             tags: string | null;
+            /**
+             * @description The encoding that it gives.
+             * @default null
+             */
+            to: components["schemas"]["TableEncoding"] | null;
         };
         /** @description What to change of a scene; what is left out stays. */
         EditScene: {

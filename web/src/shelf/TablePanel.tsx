@@ -5,6 +5,7 @@ import { api, type BoardTable, type Path, type Step } from "../data/client";
 import { freshStep, inserting, make } from "../commands/commands";
 import { useWork } from "../document/work";
 import { attempt, say, told, useSession } from "../session/session";
+import { useEncodings } from "../steps/encodings";
 import { apart, GreysPlot, HuesPlot, useTableReading } from "../steps/TableReading";
 import { Button, Choice } from "../ui/controls";
 import { boardsOf } from "./Boards";
@@ -34,7 +35,22 @@ export function TablePanel({ table, onGone }: { table: BoardTable; onGone: () =>
     gcTime: 10_000,
   });
   const second = beside === LOOK ? look : other ? tables : undefined;
-  const named = (e: BoardTable["from"]) => (typeof e === "string" ? (encodings.find((x) => x.id === e)?.name ?? e) : e.name);
+  const all = useEncodings();
+  // A camera that is not the production's any more stays to be seen.
+  const choices = (e: BoardTable["from"]) =>
+    all.options.some((o) => o.value === all.name(e)) ? all.options : [{ value: all.name(e), label: all.title(e) }, ...all.options];
+  const encoded = (title: string, key: "from" | "to") => (
+    <Choice
+      name={title}
+      value={all.name(table[key])}
+      options={choices(table[key])}
+      onChange={(v) => {
+        const before = { [key]: table[key] };
+        const change = (to: Partial<BoardTable>) => attempt(() => api.editBoardTable(table.id, to));
+        told(change({ [key]: all.of(v) }).then((done) => done && say(`“${table.name}” ${key === "from" ? "expects" : "gives"} ${all.title(all.of(v))} now.`, { label: "Undo", run: () => told(change(before)) })));
+      }}
+    />
+  );
   const add = () => {
     const info = catalogue.find((k) => k.kind === "table");
     const from = typeof table.from === "string" ? encodings.find((e) => e.id === table.from) : null;
@@ -60,7 +76,11 @@ export function TablePanel({ table, onGone }: { table: BoardTable; onGone: () =>
           ×
         </Button>
       </div>
-      <span className="truncate text-faint">{named(table.from)} → {named(table.to)}</span>
+      <div className="flex items-center gap-1">
+        {encoded("What it expects", "from")}
+        <span className="text-faint">→</span>
+        {encoded("What it gives", "to")}
+      </div>
       <div className="flex items-center gap-2">
         <span className="text-faint">Beside</span>
         <div className="min-w-0 flex-1">

@@ -8,6 +8,7 @@ import { say, told, useSession } from "../session/session";
 import { changeStep, setValue, useWork } from "../document/work";
 import { Button, Choice, Dialog, FileInput } from "../ui/controls";
 import { NumberField } from "../ui/NumberField";
+import { useEncodings } from "./encodings";
 import { GreysPlot, HuesPlot, useTableReading } from "./TableReading";
 
 const SHARE = {
@@ -21,27 +22,6 @@ const SHARE = {
   default: 1,
   nudge: 0.01,
 } as const satisfies Field;
-
-type Encoding = TableUse["from"];
-
-/** Encodings to choose from: those that ship, and the cameras of the production, whose constants go into the look. */
-function useEncodings(): { options: { value: string; label: string }[]; of: (value: string) => Encoding; name: (e: Encoding) => string } {
-  const shipped = useSession((s) => s.encodings);
-  const profiles = useSession((s) => s.production?.profiles) ?? [];
-  const cameras = profiles.flatMap((p) => ("gives" in p.body ? [] : [p]));
-  const value = (e: Encoding) => (typeof e === "string" ? e : `camera ${e.name}`);
-  return {
-    options: [
-      ...cameras.map((p) => ({ value: `camera ${p.body.name}`, label: p.body.name })),
-      ...shipped.map((e) => ({ value: e.id, label: e.name })),
-    ],
-    of: (v) => {
-      const camera = cameras.find((p) => `camera ${p.body.name}` === v);
-      return (camera ? camera.body : v) as Encoding;
-    },
-    name: value,
-  };
-}
 
 export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" }>; info: KindInfo }) {
   const file = useRef<HTMLInputElement>(null);

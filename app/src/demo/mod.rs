@@ -1,5 +1,7 @@
 //! The demo production, built into the program.
 
+mod scenes;
+
 use crate::files::{Failure, Outcome};
 use lantern_core::look::Look;
 use lantern_server::{
@@ -7,6 +9,7 @@ use lantern_server::{
     seed::{Seed, SeedScene, SeedShot, seed},
 };
 use rust_embed::RustEmbed;
+use scenes::{CONTRAST, RATE, Row, SCENES};
 
 /// What the demo's generator made.
 #[derive(RustEmbed)]
@@ -14,45 +17,6 @@ use rust_embed::RustEmbed;
 struct Files;
 
 const LOOKS: [&str; 3] = ["harbour-dusk", "brine-light", "salt-and-ember"];
-
-/// A shot's name, its encoding, and its file or the folder of its frames.
-type Row = (&'static str, &'static str, &'static str);
-
-/// Scenes with their shots; the last one holds the finished stills.
-const SCENES: [(&str, &[Row]); 6] = [
-    (
-        "Lantern market",
-        &[
-            ("lantern market 014", "camera", "lantern-market.png"),
-            ("lantern market 021", "camera", "lantern-market-021.png"),
-        ],
-    ),
-    (
-        "Kelp greenhouse",
-        &[
-            ("kelp greenhouse 003", "camera", "kelp-greenhouse.png"),
-            ("kelp greenhouse 004", "camera", "kelp-greenhouse-004.png"),
-        ],
-    ),
-    (
-        "Ferry deck",
-        &[("ferry deck 007", "camera", "ferry-deck-007"), ("ferry deck 008", "acescg", "ferry-deck-008.exr")],
-    ),
-    ("Foggy mole", &[("foggy mole 002", "rec709", "foggy-mole-002.png")]),
-    (
-        "Workbench",
-        &[("workbench 001", "camera", "workbench.png"), ("workbench 002", "camera", "workbench-002.png")],
-    ),
-    (
-        "References",
-        &[
-            ("lamp room, keeper", "srgb", "lamp-room-keeper.png"),
-            ("lamp room, great lamp", "srgb", "lamp-room-lamp.png"),
-            ("mole at evening", "srgb", "mole-evening.png"),
-            ("mole in the morning", "srgb", "mole-morning.png"),
-        ],
-    ),
-];
 
 fn reason(encoding: &str) -> &'static str {
     match encoding {
@@ -75,7 +39,8 @@ fn shot((name, encoding, file): Row) -> Outcome<SeedShot<'static>> {
     if pictures.is_empty() {
         return Err(Failure(format!("the demo production: {file} is missing")));
     }
-    Ok(SeedShot { name, encoding, reason: reason(encoding), pictures })
+    let contrast = CONTRAST.iter().find(|(shot, _)| *shot == name).map(|(_, still)| *still);
+    Ok(SeedShot { name, encoding, reason: reason(encoding), pictures, rate: RATE, contrast })
 }
 
 /// Puts the demo production into a data folder that has none.
@@ -92,7 +57,7 @@ pub fn prepare(data: &Data) -> Outcome<()> {
     let mut scenes = Vec::new();
     for (name, rows) in SCENES {
         let shots = rows.iter().map(|r| shot(*r)).collect::<Outcome<_>>()?;
-        scenes.push(SeedScene { name, finished: name == "References", shots });
+        scenes.push(SeedScene { name, finished: name == scenes::FINISHED, shots });
     }
     let production = Seed { name: "The Salt Clock", camera: &camera, scenes: &scenes, looks: &looks };
     seed(data, &production).map(|_| ()).map_err(|e| Failure(format!("the demo production: {e:?}")))

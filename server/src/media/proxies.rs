@@ -1,0 +1,267 @@
+//! Proxies on disk: a large picture is decoded and made small once, not at every start of the program.
+//!
+//! They can be made again at any time: nothing here is synced, what is damaged is left out, and the oldest go where they
+//! grow too many.
+
+use super::MediaFolder;
+use crate::error::ApiResult;
+use lantern_core::picture::Picture;
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::SystemTime;
+
+/// The folder of proxies in the media folder.
+const FOLDER: &str = "proxies";
+const ENDING: &str = "proxy";
+/// Goes up whenever the code makes another proxy of the same file: how it is decoded, made smaller, or encoded.
+const FORM: &str = "1";
+/// What they may take on disk: some thousand pictures. Above it the oldest go, down to three quarters.
+const MOST_BYTES: u64 = 4 << 30;
+
+/// Hash of what follows, width and height, what the samples are.
+const HEAD: usize = 32 + 4 + 4 + 1;
+/// Red, green and blue in 16 bits of 0..1, without alpha.
+const CODES: u8 = 0;
+/// Red, green, blue and alpha as floats.
+const FLOATS: u8 = 1;
+
+/// How many bytes of proxies there are.
+#[derive(Clone, Debug, Default)]
+pub struct Taken(Arc<AtomicU64>);
+
+/// Rounds a picture to what is kept of it, and gives that.
+fn written(picture: &mut Picture) -> Vec<u8> {
+    let plain = picture.pixels.iter().all(|[r, g, b, a]| {
+        // A value that is no number is in no range.
+        *a == 1.0 && [r, g, b].iter().all(|v| (0.0..=1.0).contains(*v))
+    });
+    let mut out = vec![0; 32];
+    out.extend((picture.width() as u32).to_le_bytes());
+    out.extend((picture.height() as u32).to_le_bytes());
+    out.push(if plain { CODES } else { FLOATS });
+    if plain {
+        out.reserve(picture.pixels.len() * 6);
+        for pixel in &mut picture.pixels {
+            for v in &mut pixel[..3] {
+                let code = (*v * 65_535.0).round() as u16;
+                *v = f32::from(code) / 65_535.0;
+                out.extend(code.to_le_bytes());
+            }
+        }
+    } else {
+        out.extend(picture.pixels.as_flattened().iter().flat_map(|v| v.to_le_bytes()));
+    }
+    let hash = blake3::hash(&out[32..]);
+    out[..32].copy_from_slice(hash.as_bytes());
+    out
+}
+
+/// The picture that bytes hold; `None` where they are not whole.
+fn read(bytes: &[u8]) -> Option<Picture> {
+    let (head, samples) = bytes.split_at_checked(HEAD)?;
+    if blake3::hash(&bytes[32..]).as_bytes() != &head[..32] {
+        return None;
+    }
+    let number =
+        |at: usize| u32::from_le_bytes([head[at], head[at + 1], head[at + 2], head[at + 3]]) as usize;
+    let (width, height) = (number(32), number(36));
+    let pixels: Vec<[f32; 4]> = match head[40] {
+        CODES => samples
+            .as_chunks::<6>()
+            .0
+            .iter()
+            .map(|c| {
+                let code = |k: usize| f32::from(u16::from_le_bytes([c[k], c[k + 1]])) / 65_535.0;
+                [code(0), code(2), code(4), 1.0]
+            })
+            .collect(),
+        _ => samples
+            .as_chunks::<16>()
+            .0
+            .iter()
+            .map(|c| [0, 4, 8, 12].map(|k| f32::from_le_bytes([c[k], c[k + 1], c[k + 2], c[k + 3]])))
+            .collect(),
+    };
+    Picture::new(width, height, pixels).ok()
+}
+
+impl MediaFolder {
+    /// Where the proxy of a file lies that was made in a way: its name says which file it is of.
+    fn proxy_file(&self, media: &str, way: &str) -> ApiResult<PathBuf> {
+        self.path(media)?;
+        let way = blake3::hash(format!("{FORM}|{way}").as_bytes()).to_hex();
+        Ok(self.root.join(FOLDER).join(format!("{media}-{}.{ENDING}", &way[..16])))
+    }
+
+    /// The proxy of a file that was made in a way, if it is here and whole.
+    pub fn proxy(&self, media: &str, way: &str) -> Option<Picture> {
+        let path = self.proxy_file(media, way).ok()?;
+        let bytes = std::fs::read(&path).ok()?;
+        let found = read(&bytes);
+        if found.is_none() {
+            tracing::warn!("{}: a damaged proxy is made again", path.display());
+        }
+        found
+    }
+
+    /// Keeps the proxy of a file, rounded as it will be when it is read again. A disk that takes none is no reason to show
+    /// no picture.
+    pub fn keep_proxy(&self, media: &str, way: &str, picture: &mut Picture) {
+        let bytes = written(picture);
+        let kept = || -> ApiResult<()> {
+            let path = self.proxy_file(media, way)?;
+            let folder = self.root.join(FOLDER);
+            std::fs::create_dir_all(&folder)?;
+            let file = tempfile::NamedTempFile::new_in(&folder)?;
+            std::fs::write(file.path(), &bytes)?;
+            file.persist(path).map_err(|e| e.error)?;
+            Ok(())
+        };
+        if let Err(e) = kept() {
+            tracing::warn!("a proxy was not kept: {e}");
+        }
+        let length = bytes.len() as u64;
+        if self.proxies.0.fetch_add(length, Ordering::Relaxed) + length > MOST_BYTES
+            && let Err(e) = self.thin_proxies(MOST_BYTES / 4 * 3)
+        {
+            tracing::warn!("proxies: {e}");
+        }
+    }
+
+    /// Takes away the proxies of all files but these, and what a process that was killed left half written. For a folder
+    /// that nobody works in.
+    pub fn keep_proxies(&self, of: &HashSet<String>) -> ApiResult<()> {
+        for (path, _, _) in self.all_proxies()? {
+            let name = path.file_name().and_then(|n| n.to_str()).unwrap_or_default();
+            let whole = name.ends_with(ENDING);
+            if !whole || name.get(..64).is_none_or(|media| !of.contains(media)) {
+                std::fs::remove_file(path)?;
+            }
+        }
+        self.thin_proxies(MOST_BYTES)
+    }
+
+    /// Takes the oldest away until at most `most` bytes are left.
+    fn thin_proxies(&self, most: u64) -> ApiResult<()> {
+        let mut all = self.all_proxies()?;
+        all.sort_by_key(|(_, at, _)| *at);
+        let mut bytes: u64 = all.iter().map(|(_, _, length)| length).sum();
+        for (path, _, length) in all {
+            if bytes <= most {
+                break;
+            }
+            // Somebody else may be thinning them too.
+            let _ = std::fs::remove_file(path);
+            bytes -= length;
+        }
+        self.proxies.0.store(bytes, Ordering::Relaxed);
+        Ok(())
+    }
+
+    fn all_proxies(&self) -> ApiResult<Vec<(PathBuf, SystemTime, u64)>> {
+        let folder: &Path = &self.root.join(FOLDER);
+        let Ok(entries) = std::fs::read_dir(folder) else { return Ok(Vec::new()) };
+        let mut all = Vec::new();
+        for entry in entries {
+            let entry = entry?;
+            // One that went meanwhile is none.
+            let Ok(facts) = entry.metadata() else { continue };
+            all.push((entry.path(), facts.modified()?, facts.len()));
+        }
+        Ok(all)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const MEDIA: [&str; 2] = [
+        "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff",
+        "ff112233445566778899aabbccddeeff00112233445566778899aabbccddeeff",
+    ];
+
+    fn folder() -> (tempfile::TempDir, MediaFolder) {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = MediaFolder::open(dir.path()).unwrap();
+        (dir, folder)
+    }
+
+    fn bits(p: &Picture) -> Vec<u32> {
+        p.pixels.as_flattened().iter().map(|v| v.to_bits()).collect()
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_read_is_what_was_shown_whatever_the_values(
+            (width, height, values) in (1_usize..9, 1_usize..9).prop_flat_map(|(w, h)| {
+                let value = prop_oneof![0.0_f32..=1.0, any::<f32>()];
+                let pixel = (value.clone(), value.clone(), value, 0.9_f32..=1.0).prop_map(|(r, g, b, a)| [r, g, b, a]);
+                (Just(w), Just(h), prop::collection::vec(pixel, w * h))
+            }),
+            opaque in any::<bool>(),
+        ) {
+            let mut pixels = values;
+            if opaque {
+                pixels.iter_mut().for_each(|p| p[3] = 1.0);
+            }
+            let before = Picture::new(width, height, pixels).unwrap();
+            let mut shown = before.clone();
+            let again = read(&written(&mut shown)).unwrap();
+            prop_assert_eq!([again.width(), again.height()], [width, height]);
+            prop_assert_eq!(bits(&again), bits(&shown));
+            // Rounding is half a code of 16 bits at most.
+            for (a, b) in shown.pixels.as_flattened().iter().zip(before.pixels.as_flattened()) {
+                prop_assert!(a.to_bits() == b.to_bits() || (a - b).abs() <= 0.5001 / 65_535.0);
+            }
+        }
+
+        #[test]
+        fn no_bytes_make_it_panic_and_a_changed_one_is_seen(at in any::<prop::sample::Index>(), bit in 0_u8..8) {
+            let mut picture = Picture::new(3, 2, vec![[0.25, 0.5, 0.75, 1.0]; 6]).unwrap();
+            let mut bytes = written(&mut picture);
+            let at = at.index(bytes.len());
+            prop_assert!(read(&bytes[..at]).is_none());
+            bytes[at] ^= 1 << bit;
+            prop_assert!(read(&bytes).is_none());
+        }
+    }
+
+    #[test]
+    fn of_files_that_are_gone_and_of_other_ways_there_are_none() {
+        let (dir, folder) = folder();
+        let mut picture = Picture::new(2, 1, vec![[0.5, 0.5, 0.5, 1.0]; 2]).unwrap();
+        for media in MEDIA {
+            folder.keep_proxy(media, "as log", &mut picture);
+        }
+        assert!(folder.proxy(MEDIA[0], "as log").is_some() && folder.proxy(MEDIA[0], "as sRGB").is_none());
+        std::fs::write(dir.path().join(FOLDER).join("half"), "half").unwrap();
+        folder.keep_proxies(&[MEDIA[1].to_owned()].into()).unwrap();
+        assert!(folder.proxy(MEDIA[0], "as log").is_none() && folder.proxy(MEDIA[1], "as log").is_some());
+        assert_eq!(std::fs::read_dir(dir.path().join(FOLDER)).unwrap().count(), 1);
+        // Only a hash becomes a path.
+        folder.keep_proxy("../../outside", "as log", &mut picture);
+        assert!(folder.proxy("../../outside", "as log").is_none());
+        assert!(!dir.path().join("../outside").exists());
+    }
+
+    #[test]
+    fn where_there_are_too_many_the_oldest_go() {
+        let (dir, folder) = folder();
+        let mut picture = Picture::new(10, 10, vec![[0.5, 0.5, 0.5, 1.0]; 100]).unwrap();
+        for k in 0..10_u64 {
+            folder.keep_proxy(MEDIA[0], &k.to_string(), &mut picture);
+            let file = std::fs::File::open(folder.proxy_file(MEDIA[0], &k.to_string()).unwrap()).unwrap();
+            file.set_modified(SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(k)).unwrap();
+        }
+        let one = (HEAD + 600) as u64;
+        folder.thin_proxies(4 * one).unwrap();
+        let left: Vec<bool> = (0..10).map(|k| folder.proxy(MEDIA[0], &k.to_string()).is_some()).collect();
+        assert_eq!(left, [false, false, false, false, false, false, true, true, true, true]);
+        assert_eq!(folder.proxies.0.load(Ordering::Relaxed), 4 * one);
+        drop(dir);
+    }
+}
