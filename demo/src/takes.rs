@@ -11,6 +11,8 @@ pub const RATE: f32 = 12.0;
 
 /// Whole paths a pixel where many lamps light each place.
 const MANY: usize = 16;
+/// The same where brass and glass mirror a lamp: the rims of its images need many.
+const BRIGHT: usize = 40;
 
 /// A still or moving picture of the production.
 pub struct Take {
@@ -98,8 +100,8 @@ pub const TAKES: &[Take] = &[
         paths: MANY,
         ..still("lantern-market-contrast", market::wide, Kept::Display)
     },
-    still("lamp-room-keeper", lamp_room::keeper, Kept::Finished(HARBOUR)),
-    still("lamp-room-lamp", lamp_room::lamp, Kept::Finished(HARBOUR)),
+    Take { paths: BRIGHT, ..still("lamp-room-keeper", lamp_room::keeper, Kept::Finished(HARBOUR)) },
+    Take { paths: BRIGHT, ..still("lamp-room-lamp", lamp_room::lamp, Kept::Finished(HARBOUR)) },
     still("mole-evening", mole::evening, Kept::Finished(HARBOUR)),
     still("mole-morning", mole::morning, Kept::Finished(PALE)),
     Take { frames: 6, paths: 6, ..still("ferry-deck-007", ferry::wide, Kept::Log) },

@@ -38,7 +38,7 @@ fn main() -> ExitCode {
         "cluster" => cluster::run_array(),
         "sheets" => sheets(&rest),
         "types" => types(),
-        "train" => run("", "cargo", &["run", "--release", "-p", "dusky-lantern", "--example", "train"]),
+        "train" => train(),
         "fixtures" => fixtures(),
         "fmt" => format(false),
         _ => {
@@ -103,11 +103,11 @@ fn test() -> Outcome {
     // Builds leave a core idle where one crate waits for another: what only reads the code goes on beside them.
     std::thread::scope(|s| {
         let reading = s.spawn(read_code);
-        let built = build_tests();
+        let built = tests(&["--no-run"]);
         let read = reading.join().unwrap_or_else(|_| Err("a check came to an end by a panic".into()));
         built.and(read)
     })?;
-    run("", "cargo", &["test", "--workspace"])
+    tests(&[])
 }
 
 /// The page's types, rules and tests, and what the compiler's rules say of all code; with artefacts of its own, so that
@@ -121,6 +121,11 @@ fn read_code() -> Outcome {
         "--all-targets",
         "--target-dir",
         "target/lints",
+        // Nothing of it runs.
+        "--config",
+        "profile.dev.package.libsqlite3-sys.opt-level=0",
+        "--config",
+        "profile.dev.package.libmimalloc-sys.opt-level=0",
         "--",
         "--deny",
         "warnings",
@@ -128,10 +133,11 @@ fn read_code() -> Outcome {
     run("", "cargo", &lints)
 }
 
-/// The program itself, which the browser tests drive, and all tests.
-fn build_tests() -> Outcome {
-    run("", "cargo", &["build", "--workspace"])?;
-    run("", "cargo", &["test", "--workspace", "--no-run"])
+/// All tests, and with those of its package the program itself, which the browser tests drive. Examples and programs that
+/// nothing here runs are compiled by [`read_code`] only; there are no tests in documentation.
+fn tests(more: &[&str]) -> Outcome {
+    let all = ["test", "--workspace", "--tests"];
+    run("", "cargo", &all.iter().chain(more).copied().collect::<Vec<_>>())
 }
 
 /// Lays out every Rust file: also those whose modules the list of step kinds names, which `cargo fmt` does not find.
@@ -196,6 +202,13 @@ fn types() -> Outcome {
     }
     install::node_modules()?;
     run("web", "npm", &["run", "--silent", "types"])
+}
+
+/// Photographs that only the training looks at come by a package of their own.
+fn train() -> Outcome {
+    install::python()?;
+    run("", ".venv/bin/pip", &["install", "--quiet", "scikit-learn==1.9.1"])?;
+    run("", "cargo", &["run", "--release", "--package", "lantern-formats", "--example", "train"])
 }
 
 fn fixtures() -> Outcome {

@@ -18,27 +18,31 @@ use std::sync::atomic::AtomicBool;
 
 static GO_ON: AtomicBool = AtomicBool::new(false);
 
-/// A shot of the demo, made small.
-fn of_demo(name: &str) -> Small {
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
-    let text = std::fs::read_to_string(root.join("demo/data/harrier.camera.json")).unwrap();
-    let camera = serde_json::from_str::<CameraProfile>(&text).unwrap().encoding().unwrap();
-    let bytes = std::fs::read(root.join(format!("demo/data/{name}.png"))).unwrap();
-    Small::of(&lantern_formats::picture::read(&bytes).unwrap(), &camera, &Steps::default()).unwrap()
+/// A picture of the demo, made small; `camera` is its camera's log.
+fn of_demo(file: &str, encoding: &str) -> Small {
+    let data = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/data");
+    let camera = || {
+        let text = std::fs::read_to_string(data.join("harrier.camera.json")).unwrap();
+        serde_json::from_str::<CameraProfile>(&text).unwrap().encoding().unwrap()
+    };
+    let encoding = Encoding::find(encoding).unwrap_or_else(camera);
+    let bytes = std::fs::read(data.join(file)).unwrap();
+    Small::of(&lantern_formats::picture::read(&bytes).unwrap(), &encoding, &Steps::default()).unwrap()
 }
 
+/// One picture of each scene, none of which wears a look.
 fn contents() -> Vec<Small> {
-    let names = [
-        "workbench",
-        "lantern-market",
-        "kelp-greenhouse",
-        "lamp-room-keeper",
-        "mole-morning",
-        "lamp-room-lamp",
-        "kelp-greenhouse-004",
-        "foggy-mole-002",
+    let pictures = [
+        ("workbench.png", "camera"),
+        ("lantern-market.png", "camera"),
+        ("kelp-greenhouse.png", "camera"),
+        ("salt-pans-003.png", "camera"),
+        ("net-loft-005.png", "camera"),
+        ("rope-walk-012/rope-walk-012.0001.png", "camera"),
+        ("ferry-deck-007/ferry-deck-007.0001.png", "camera"),
+        ("foggy-mole-002.png", "rec709"),
     ];
-    names.map(of_demo).into()
+    pictures.map(|(file, encoding)| of_demo(file, encoding)).into()
 }
 
 fn under(table: &Table, picture: &Small) -> Small {
@@ -108,9 +112,9 @@ fn chosen() -> Vec<(usize, (&'static str, Table))> {
     looks().into_iter().enumerate().filter(|(k, _)| all || [0, 1, 4, 6, 10, 15].contains(k)).collect()
 }
 
-/// Bars (after over before): the same frame at most 0.20 in the median and none worse; one unrelated reference at its default
-/// strength worse by more than 2 in at most 5 % and better than what is commonly done in 85 %. Six pairs were to come to 0.60 and
-/// come to 0.66 over all looks; four references were to come to 0.85 and come to 0.96.
+/// Bars (after over before): the same frame at most 0.20 in the median and none worse; six pairs under looks over 6 at most 0.60
+/// and worse in at most one of ten; four references at most 0.85; one unrelated reference at its default strength worse by more
+/// than 2 in at most 5 % and better than what is commonly done in 85 %.
 #[test]
 fn matches_meet_what_is_promised_of_them() {
     let contents = contents();
@@ -130,7 +134,7 @@ fn matches_meet_what_is_promised_of_them() {
         let a = ask(std::slice::from_ref(&truth), None, &[]);
         assert!(a < before + 0.05, "{name}: {a} for {before}");
         let drawn = pairs(shot, &raw, 6, &mut random);
-        if before > 4.0 && drawn.len() >= 4 {
+        if before > 6.0 && drawn.len() >= 4 {
             by_pairs.push(ask(&others, Some(Common::Nothing), &drawn) / before);
         }
         four.push(ask(&others, Some(Common::Nothing), &[]) / before);
@@ -145,17 +149,19 @@ fn matches_meet_what_is_promised_of_them() {
         println!("{name:<16} before {before:5.2}: aligned {a:.2}, one {o:.2}");
     }
     let [a, p, f, o] = [&mut aligned, &mut by_pairs, &mut four, &mut one].map(|v| median(v));
+    println!("pairs {by_pairs:.2?}, four {four:.2?}");
     println!(
         "after over before: aligned {a:.2}, pairs {p:.2}, four {f:.2}, one {o:.2}; better than others {beaten:?} of {count}"
     );
-    assert!(a <= 0.20 && p <= 0.75 && f <= 1.0 && o <= 1.0);
+    assert!(a <= 0.20 && p <= 0.60 && f <= 0.85 && o <= 1.0);
+    assert!(by_pairs.iter().filter(|p| **p > 1.0).count() * 10 <= by_pairs.len(), "{by_pairs:?}");
     assert!(worse * 20 <= count && beaten.iter().all(|b| b * 100 >= 85 * count));
 }
 
 #[test]
 fn of_the_same_scene_the_map_between_colours_says_more_than_an_inference() {
     // Two frames of one market under the same light.
-    let two = [of_demo("lantern-market"), of_demo("lantern-market-021")];
+    let two = ["lantern-market.png", "lantern-market-021.png"].map(|file| of_demo(file, "camera"));
     for (shot, other) in [(&two[0], &two[1]), (&two[1], &two[0])] {
         let (mut scene, mut nothing) = (vec![], vec![]);
         for (_, (name, look)) in chosen() {

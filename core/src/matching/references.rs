@@ -396,18 +396,16 @@ fn aims(request: &Request<'_>, common: Common, patches: &[Patch]) -> Result<Vec<
             aims.push((Aim::on_screen(inputs, outputs, &weights)?, SIGMAS[1] / 3.0));
         }
         Common::Nothing => {
-            let inferred: Vec<Vec<[f64; 3]>> = references.iter().map(trained::infer).collect();
-            let n = inferred.len() as f64;
+            let moves = trained::infer(references);
             let inputs = probes();
             let plane = plane();
             let outputs: Vec<[f32; 4]> = inputs
                 .iter()
-                .enumerate()
-                .map(|(i, p)| {
+                .zip(&moves)
+                .map(|(p, by)| {
                     let (y, cb, cr) = plane.split([p[0], p[1], p[2]]);
                     let own = [y, cb, cr].map(f64::from);
-                    let moved = [0, 1, 2].map(|c| own[c] + inferred.iter().map(|m| m[i][c]).sum::<f64>() / n);
-                    join(moved)
+                    join([0, 1, 2].map(|c| own[c] + by[c]))
                 })
                 .collect();
             let sigma = if patches.len() >= 4 { 2.0 } else { 1.0 } * SIGMAS[2];

@@ -5,10 +5,16 @@
 
 use super::features::{COUNT, features, probes};
 use super::small::{Small, plane};
+use super::trained::{apply, gain};
 use crate::numeric::least_squares::{cholesky, solve_factored};
 
 /// Weight of the prior that draws the regression to no move, for standardised features.
 const RIDGE: f64 = 0.02;
+/// Pictures of one look that reliabilities are measured on, and looks, for each half of the pictures.
+const TOGETHER: usize = 4;
+const LOOKS: usize = 400;
+/// An inference is never taken to be less reliable than this.
+const LEAST_RELIABLE: f64 = 0.1;
 
 /// Numbers from 0 to 1 (a linear congruential generator; the constants are those of Knuth's MMIX).
 pub struct Random(pub u64);
@@ -144,8 +150,71 @@ fn part(of: &Small, random: &mut Random) -> Small {
     Small { width: pixels.len(), height: 1, pixels }
 }
 
-/// Trains on pictures and gives the numbers of [`super::trained`].
+/// Trains on pictures and gives the numbers of [`super::trained`]. How reliable they are is measured on pictures that were not
+/// trained on: each half of them by what the other half gives.
 pub fn train(pictures: &[Small], samples: usize, seed: u64) -> Vec<f32> {
+    let mut numbers = regression(pictures, samples, seed);
+    let halves = [0, 1].map(|h| pictures.iter().skip(h).step_by(2).cloned().collect::<Vec<Small>>());
+    if halves.iter().any(Vec::is_empty) {
+        return numbers;
+    }
+    let mut sums = vec![[0.0; 2]; 3 * probes().len()];
+    for (i, own) in halves.iter().enumerate() {
+        let part = regression(own, samples / 2, seed);
+        let mut random = Random(seed + 1 + i as u64);
+        for _ in 0..LOOKS {
+            let (told, truth) = told(&part, &halves[1 - i], TOGETHER, &mut random);
+            for k in 0..sums.len() {
+                let constant = f64::from(row(&part, k)[0]);
+                // What the mean says of itself: to the regression alone all is reliable.
+                let said = told[k / 3][k % 3] - constant;
+                sums[k][0] += said * (truth[k / 3][k % 3] - constant);
+                sums[k][1] += said * said;
+            }
+        }
+    }
+    for (k, [with, own]) in sums.into_iter().enumerate() {
+        // The gain that leaves least, turned back into what it is the gain of.
+        let best = (with / own.max(1e-12)).clamp(1.0, gain(TOGETHER as f64, LEAST_RELIABLE));
+        let share = (TOGETHER as f64 / best - 1.0) / (TOGETHER as f64 - 1.0);
+        row_mut(&mut numbers, k)[1] = share as f32;
+    }
+    numbers
+}
+
+/// The numbers of an output: its constant, its reliability, its weights.
+fn row(numbers: &[f32], k: usize) -> &[f32] {
+    &numbers[2 * COUNT + k * (COUNT + 2)..][..COUNT + 2]
+}
+
+fn row_mut(numbers: &mut [f32], k: usize) -> &mut [f32] {
+    &mut numbers[2 * COUNT + k * (COUNT + 2)..][..COUNT + 2]
+}
+
+/// What numbers tell of a made-up look from `count` pictures that wear it, and what it does.
+fn told(
+    numbers: &[f32],
+    pictures: &[Small],
+    count: usize,
+    random: &mut Random,
+) -> (Vec<[f64; 3]>, Vec<[f64; 3]>) {
+    let (probes, plane) = (probes(), plane());
+    let contents: Vec<Small> = (0..count).map(|_| varied(pictures, random)).collect();
+    let look = MadeUp::random(random);
+    let worn = contents.into_iter().map(|mut content| {
+        look.on(&mut content.pixels);
+        features(&content)
+    });
+    let told = apply(numbers, &worn.collect::<Vec<_>>());
+    let mut moved = probes.clone();
+    look.on(&mut moved);
+    let before = split(&plane, &probes);
+    let moves = split(&plane, &moved).into_iter().zip(&before).map(|(a, b)| [0, 1, 2].map(|c| a[c] - b[c]));
+    (told, moves.collect())
+}
+
+/// The regression, every output of which says that it is reliable.
+fn regression(pictures: &[Small], samples: usize, seed: u64) -> Vec<f32> {
     let mut random = Random(seed);
     let probes = probes();
     let plane = plane();
@@ -186,30 +255,22 @@ pub fn train(pictures: &[Small], samples: usize, seed: u64) -> Vec<f32> {
         let against = (0..COUNT)
             .map(|i| inputs.iter().zip(&outputs).map(|(x, y)| x[i] * (y[k] - constant)).sum())
             .collect();
-        numbers.push(constant as f32);
+        numbers.extend([constant as f32, 1.0]);
         numbers.extend(solve_factored(&factor, against).iter().map(|v| *v as f32));
     }
     numbers
 }
 
-/// What is left of made-up looks that were not trained on, as a share of them: root of the mean square over all probes.
-pub fn left_over(numbers: &[f32], pictures: &[Small], samples: usize, seed: u64) -> f64 {
+/// What is left of made-up looks that were not trained on, told from `count` pictures each, as a share of them: root of the
+/// mean square over all probes.
+pub fn left_over(numbers: &[f32], pictures: &[Small], count: usize, samples: usize, seed: u64) -> f64 {
     let mut random = Random(seed);
-    let (probes, plane) = (probes(), plane());
-    let before = split(&plane, &probes);
     let (mut off, mut all) = (0.0, 0.0);
     for _ in 0..samples {
-        let mut content = varied(pictures, &mut random);
-        let look = MadeUp::random(&mut random);
-        look.on(&mut content.pixels);
-        let mut moved = probes.clone();
-        look.on(&mut moved);
-        let told = super::trained::apply(numbers, &features(&content));
-        for ((a, b), t) in split(&plane, &moved).iter().zip(&before).zip(told) {
-            for c in 0..3 {
-                off += (a[c] - b[c] - t[c]).powi(2);
-                all += (a[c] - b[c]).powi(2);
-            }
+        let (told, truth) = told(numbers, pictures, count, &mut random);
+        for (t, m) in told.iter().flatten().zip(truth.iter().flatten()) {
+            off += (m - t).powi(2);
+            all += m * m;
         }
     }
     (off / all).sqrt()
