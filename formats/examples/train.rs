@@ -76,17 +76,8 @@ fn main() -> Outcome<()> {
 }
 
 fn small(path: &Path, encoding: &Encoding, exposure: f64) -> Outcome<Small> {
-    let balance = Step {
-        id: "balance".into(),
-        name: String::new(),
-        zone: Zone::Scene,
-        on: true,
-        strength: 1.0,
-        group: None,
-        region: None,
-        values: Values::Balance(Balance { exposure, ..Balance::default() }),
-    };
-    let trim = Steps { steps: vec![balance], ..Steps::default() };
+    let balance = Values::Balance(Balance { exposure, ..Balance::default() });
+    let trim = Steps::of(vec![Step::new("balance", Zone::Scene, balance)]);
     let picture = lantern_formats::picture::read(&std::fs::read(path)?)?;
     Ok(Small::of(&picture, encoding, &trim)?)
 }

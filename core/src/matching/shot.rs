@@ -112,25 +112,13 @@ fn features(pixels: &[[f32; 4]], plane: &Plane, stops_a_code: f64) -> Vec<f64> {
 
 /// The steps that bring a shot to another.
 fn steps(b: &Brought) -> Path {
-    let step = |id: &str, values: Values| Step {
-        id: id.into(),
-        name: String::new(),
-        zone: Zone::Scene,
-        on: true,
-        strength: 1.0,
-        group: None,
-        region: None,
-        values,
-    };
     let balance = Balance { exposure: b.exposure, temperature: b.temperature, tint: b.tint };
-    Path {
-        steps: vec![
-            step("balance", Values::Balance(balance)),
-            step("tone", Values::Tone(Tone { contrast: b.contrast, ..Default::default() })),
-            step("saturation", Values::Saturation(Saturation { amount: b.saturation, ..Default::default() })),
-        ],
-        ..Default::default()
-    }
+    let step = |id, values| Step::new(id, Zone::Scene, values);
+    Path::of(vec![
+        step("balance", Values::Balance(balance)),
+        step("tone", Values::Tone(Tone { contrast: b.contrast, ..Default::default() })),
+        step("saturation", Values::Saturation(Saturation { amount: b.saturation, ..Default::default() })),
+    ])
 }
 
 /// Exposure, white, contrast and saturation together, from linear AP1 pixels of two shots of one scene: least squares over what

@@ -11,8 +11,8 @@ use super::features::{COUNT, features, probes};
 use super::small::Small;
 use std::sync::LazyLock;
 
-/// Little-endian f32: means and scales of the features, then for each output its constant, its reliability (see [`apply`]) and
-/// its weights.
+/// Little-endian f32: means and scales of the features, then for each output its constant, its reliability (see [`gain`])
+/// and its weights.
 static NUMBERS: LazyLock<Vec<f32>> = LazyLock::new(|| {
     let bytes = include_bytes!("trained.bin");
     bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
@@ -30,8 +30,8 @@ pub fn gain(n: f64, share: f64) -> f64 {
     n / (1.0 + (n - 1.0) * share)
 }
 
-/// Pictures whose standardised features differ by more than this (half their mean square) have nothing in common: two pictures
-/// drawn by chance differ by 1.
+/// Pictures whose standardised features differ by more than this (half their mean square) count as of other scenes. Two drawn by
+/// chance differ by 1, two that wear one look by less. Set by judgement.
 const APART: f64 = 0.6;
 
 /// As how many pictures with nothing in common some count: n^2 over the sum of how alike each is to each (the design effect of
