@@ -125,8 +125,7 @@ fn every_look_holds_from_a_display_to_itself() {
 fn a_picture_graded_through_the_pair_is_the_light_graded_directly() {
     let light = encoding("acescg");
     let pictures = demo();
-    // 0.35 is the bar. sRGB misses it by a hundredth and is held to where it is, so that it grows no worse.
-    for (display, most) in [("rec709", 0.35), ("srgb", 0.40)] {
+    for display in ["rec709", "srgb", "p3-d65", "display-p3", "rec2020"] {
         let display = encoding(display);
         let show = Program::compile(&Path::default(), &light, &display).unwrap();
         let meter = Meter::new(&display);
@@ -141,6 +140,6 @@ fn a_picture_graded_through_the_pair_is_the_light_graded_directly() {
             means.push(all.iter().sum::<f64>() / all.len() as f64);
         }
         let mean = means.iter().sum::<f64>() / means.len() as f64;
-        assert!(mean < most, "{}: {mean}: {means:?}", display.id);
+        assert!(mean < 0.35, "{}: {mean}: {means:?}", display.id);
     }
 }

@@ -9,7 +9,9 @@
 //! 1. To the display through N, whose columns are the display's primaries, each a little more saturated than it is and held
 //!    inside AP1 ([`SPREAD`], [`LEAST`]); N's rows sum to one and are positive, so the cube comes from positive light.
 //! 2. *Calm.* With y the luma and rho = (y - min) / y, colours move toward y by h / rho, where rho = h / (a + (1-a) h^2):
-//!    by a near neutral, and not at all where a channel is zero.
+//!    by a near neutral, and not at all where a channel is zero. N is more saturated than the display's own matrix, but where
+//!    it is held inside AP1 less than [`SPREAD`] says: a makes up for what it is in the mean ([`spread`]), so that ordinary
+//!    colours come out as the plain rendering has them.
 //! 3. The tone curve, straight in stops from 85 % of the peak, on channels and on the largest one with ratios kept.
 //! 4. *White.* Distances d from the largest channel shrink to d (w + (1-w) e d^2): pure colours are spared up to the peak.
 //! 5. Nothing is brighter than the peak.
@@ -25,16 +27,21 @@ use super::{
 use crate::colour::{
     Adaptation, Display, Mat3,
     matrix::Mat3f,
-    primaries::AP1,
+    primaries::{AP1, BT709},
     transfer::{CCT_SLOPE, acescct_to_linear, linear_to_acescct},
 };
 use crate::numeric::lane::{Channel, N, Planes, exp2, select, smoothstep};
 use std::f32::consts::LOG2_E;
 
-/// How far N's columns lie beyond the display's primaries, away from their luma.
+/// How far N's columns lie beyond the primaries of BT.709, away from their luma. Those of a wider display go as much less far as
+/// the square of what lies between it and AP1 ([`apart`]): there is less room for them.
+///
+/// This, [`LEAST`] and the power of the deepest tones ([`super::tone`]) were searched together over all looks that ship: what
+/// leaves at most two looks of each display over 2 CIEDE2000 for one code inward, and grades pictures most alike.
 const SPREAD: f64 = 0.1;
-/// Least entry of N before its rows are scaled.
-const LEAST: f64 = 0.015;
+/// Least entry of N before its rows are scaled: no less, or pure colours would meet the bound on scene light
+/// ([`crate::colour::bound`]).
+const LEAST: f64 = 0.013;
 /// ACEScct above what becomes the peak where light begins to be capped, and how far it goes on from there.
 const CAP_FROM: f32 = 0.012;
 const CAP_ROOM: f32 = 0.06;
@@ -64,15 +71,7 @@ impl Pair {
     /// The pair of a rendering for a display. What undoes a display picture is always the standard one; a look's own
     /// parameters act on the way out alone.
     pub fn new(of: &PlainRendering, display: &Display) -> Self {
-        let to_ap1 = display.primaries.to(&AP1, Adaptation::Bradford);
-        let luma = display.primaries.luma();
-        let spread = to_ap1.0.map(|row| {
-            let row: [f64; 3] =
-                std::array::from_fn(|c| ((1.0 + SPREAD) * row[c] - SPREAD * luma[c]).max(LEAST));
-            let sum: f64 = row.iter().sum();
-            row.map(|v| v / sum)
-        });
-        let to_scene = Mat3(spread);
+        let (to_scene, spread) = spread(display);
         let tone = ToneCurve::of_pair(of, display);
         let top = tone.peak_stops();
         let cap = linear_to_acescct(0.18 * top.exp2()) + CAP_FROM;
@@ -83,7 +82,7 @@ impl Pair {
                 .to_f32(),
             to_scene: to_scene.to_f32(),
             luma: display.luma(),
-            calm: ((1.0 - of.calm) * (1.0 + SPREAD)) as f32,
+            calm: ((1.0 - of.calm) * spread) as f32,
             hues: of.hues(tone, display),
             top,
             cap: [cap, acescct_to_linear(cap)],
@@ -155,6 +154,33 @@ impl Pair {
     }
 }
 
+/// N of a display, and how many times as saturated as the display's own matrix to AP1 it is: by least squares over their
+/// entries, seen from the row of luma weights, which is what both make of every colour where nothing is left of saturation.
+fn spread(display: &Display) -> (Mat3, f64) {
+    let own = display.primaries.to(&AP1, Adaptation::Bradford).0;
+    let luma = display.primaries.luma();
+    let spread = SPREAD * (apart(&own) / apart(&BT709.to(&AP1, Adaptation::Bradford).0)).powi(2);
+    let n = own.map(|row| {
+        let row: [f64; 3] = std::array::from_fn(|c| ((1.0 + spread) * row[c] - spread * luma[c]).max(LEAST));
+        let sum: f64 = row.iter().sum();
+        row.map(|v| v / sum)
+    });
+    let (mut along, mut all) = (0.0, 0.0);
+    for (n, own) in n.iter().zip(own) {
+        for c in 0..3 {
+            let d = own[c] - luma[c];
+            along += (n[c] - luma[c]) * d;
+            all += d * d;
+        }
+    }
+    (Mat3(n), along / all)
+}
+
+/// How much of a matrix lies beside its diagonal.
+fn apart(m: &[[f64; 3]; 3]) -> f64 {
+    (0..3).map(|i| 1.0 - m[i][i]).sum()
+}
+
 /// The way back: display light to the scene light that a pair renders to it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PairBack {
@@ -223,4 +249,36 @@ fn coloured(light: f32, top: f32, w: f32) -> f32 {
         d -= (d * (w + (1.0 - w) * square) - want) / (w + 3.0 * (1.0 - w) * square);
     }
     top * (1.0 - d).max(0.0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::colour::{
+        bound::bound,
+        primaries::{BT2020, P3_D65},
+    };
+
+    #[test]
+    fn pure_colours_of_every_display_lie_clear_of_the_bound_on_scene_light() {
+        for primaries in [BT709, P3_D65, BT2020] {
+            let n = spread(&Display::sdr(primaries)).0;
+            for c in 0..3 {
+                let pure = [0, 1, 2].map(|row| n.0[row][c] as f32);
+                let mut planes = pure.map(Channel::of);
+                bound(&mut planes);
+                assert_eq!(planes.map(|p| p[0]), pure, "{c}: {n:?}");
+            }
+            assert!(n.0.iter().all(|row| (row.iter().sum::<f64>() - 1.0).abs() < 1e-12));
+        }
+    }
+
+    #[test]
+    fn how_saturated_the_matrix_is_makes_up_for_what_holds_it_back() {
+        // BT.709 has room for nearly all of the spread, BT.2020 for none.
+        let of = |primaries| spread(&Display::sdr(primaries)).1;
+        assert!((of(BT709) - 1.09).abs() < 0.01, "{}", of(BT709));
+        assert!(of(P3_D65) > 1.0 && of(P3_D65) < 1.04, "{}", of(P3_D65));
+        assert!(of(BT2020) > 0.98 && of(BT2020) < 1.0, "{}", of(BT2020));
+    }
 }

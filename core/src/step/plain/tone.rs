@@ -55,7 +55,7 @@ struct End {
 /// At how many codes over black the power of the deepest tones meets the curve, and that power. By trial: what keeps the first
 /// code's step small under every look that ships, and grades pictures least otherwise.
 const DEEPEST_CODES: f64 = 2.5;
-const DEEPEST_POWER: f32 = 0.4;
+const DEEPEST_POWER: f32 = 0.33;
 /// A first code below this light needs none of it: the curve itself is steep enough there.
 const FAINT_CODE: f64 = 1e-4;
 /// How much of G shows already where the curve itself still rises (from the trials: the least that leaves no dent).
