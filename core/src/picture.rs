@@ -1,5 +1,9 @@
 //! Pictures: RGBA f32, rows from the top.
 
+mod shrink;
+
+pub use shrink::Shrink;
+
 use thiserror::Error;
 
 /// The longest side that is accepted, in pixels: larger than any film scan, small enough that the sizes of
@@ -111,38 +115,11 @@ impl Picture {
     }
 
     /// The picture made smaller by averaging whole areas, so that its width and height are at most those
-    /// given. A picture that already fits is copied.
-    ///
-    /// Averages are exact box averages with fractional edges, in the values as they are: hand it linear light.
+    /// given. A picture that already fits is copied. See [`Shrink`].
     pub fn fit_within(&self, width: usize, height: usize) -> Self {
-        let scale = (width as f64 / self.width as f64).min(height as f64 / self.height as f64);
-        if scale >= 1.0 {
-            return self.clone();
-        }
-        let w = ((self.width as f64 * scale).round() as usize).max(1);
-        let h = ((self.height as f64 * scale).round() as usize).max(1);
-        let mut pixels = Vec::with_capacity(w * h);
-        let across = shares(self.width, w);
-        let mut row = vec![[0.0_f32; 4]; self.width];
-        for (from, parts) in shares(self.height, h) {
-            row.fill([0.0; 4]);
-            for (y, share) in (from..).zip(&parts) {
-                let source = &self.pixels[y * self.width..(y + 1) * self.width];
-                for (sum, v) in row.as_flattened_mut().iter_mut().zip(source.as_flattened()) {
-                    *sum += share * v;
-                }
-            }
-            pixels.extend(across.iter().map(|(from, parts)| {
-                let mut sum = [0.0_f32; 4];
-                for (p, share) in row[*from..].iter().zip(parts) {
-                    for c in 0..4 {
-                        sum[c] += share * p[c];
-                    }
-                }
-                sum
-            }));
-        }
-        Self { width: w, height: h, pixels }
+        let mut small = Shrink::new([self.width, self.height], [width, height]);
+        self.pixels.chunks_exact(self.width).for_each(|row| small.row(row));
+        small.picture()
     }
 }
 
@@ -172,20 +149,6 @@ pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
         }
     }
     crate::numeric::lane::vectorised(Convert(pixels, out));
-}
-
-/// What each of `to` places takes of `from` neighbours: the first one, and the shares of it and those after it. They add up
-/// to one.
-fn shares(from: usize, to: usize) -> Vec<(usize, Vec<f32>)> {
-    let step = from as f64 / to as f64;
-    let of = |place: usize| {
-        let (a, b) = (place as f64 * step, ((place + 1) as f64 * step).min(from as f64));
-        let first = a as usize;
-        let end = (b.ceil() as usize).clamp(first + 1, from);
-        let share = |i: usize| ((b.min(i as f64 + 1.0) - a.max(i as f64)).max(0.0) / (b - a)) as f32;
-        (first, (first..end).map(share).collect())
-    };
-    (0..to).map(of).collect()
 }
 
 #[cfg(test)]

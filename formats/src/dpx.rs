@@ -17,6 +17,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     endings: &["dpx"],
     begins: &[b"SDPX", b"XPDS"],
     read: read_frame,
+    rows: None,
     facts: crate::facts::dpx,
     write: Some(|frame, encoding| Ok(write_frame(frame, encoding.map_or([0, 0], words)))),
     keeps: Keeps { windows: true, orientation: true },

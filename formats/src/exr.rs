@@ -18,6 +18,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     endings: &["exr"],
     begins: &[&[0x76, 0x2f, 0x31, 0x01]],
     read: read_frame,
+    rows: None,
     facts: crate::facts::openexr,
     write: Some(|frame, encoding| write_frame(frame, encoding.map(|e| &e.primaries))),
     keeps: Keeps { windows: true, orientation: false },

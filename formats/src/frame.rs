@@ -77,6 +77,54 @@ impl Beside {
     }
 }
 
+/// What sees a picture's rows while it is read: so that one that is only looked at once need never be in memory as a whole.
+pub trait Rows {
+    /// Told once, before the first row: width and height as they stand in the file, and what lies beside the pixels.
+    fn begin(&mut self, size: [usize; 2], beside: &Beside);
+    /// The next row, from the top.
+    fn row(&mut self, pixels: &[[f32; 4]]);
+}
+
+/// Where nobody looks, a picture is only read to its end.
+impl<R: Rows> Rows for Option<R> {
+    fn begin(&mut self, size: [usize; 2], beside: &Beside) {
+        if let Some(rows) = self {
+            rows.begin(size, beside);
+        }
+    }
+
+    fn row(&mut self, pixels: &[[f32; 4]]) {
+        if let Some(rows) = self {
+            rows.row(pixels);
+        }
+    }
+}
+
+/// A whole picture out of its rows.
+#[derive(Default)]
+pub(crate) struct Whole {
+    size: [usize; 2],
+    pixels: Vec<[f32; 4]>,
+}
+
+impl Rows for Whole {
+    fn begin(&mut self, size: [usize; 2], _: &Beside) {
+        self.size = size;
+        self.pixels.reserve_exact(size[0] * size[1]);
+    }
+
+    fn row(&mut self, pixels: &[[f32; 4]]) {
+        self.pixels.extend_from_slice(pixels);
+    }
+}
+
+impl Whole {
+    /// The picture and what lies beside it.
+    pub(crate) fn frame(self, beside: Beside) -> Result<Frame, FormatError> {
+        Ok(Frame { picture: Picture::new(self.size[0], self.size[1], self.pixels)?, beside })
+    }
+}
+
 /// Reads a picture of any format that is read here, with what lies beside it.
 pub fn read(bytes: &[u8]) -> Result<Frame, FormatError> {
     (crate::registry::of_bytes(bytes)?.read)(bytes)

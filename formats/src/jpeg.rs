@@ -3,7 +3,7 @@
 use crate::exif;
 use crate::frame::{Beside, Frame};
 use crate::registry::{Keeps, PictureFormat};
-use crate::{FormatError, picture::from_samples};
+use crate::{Depth, FormatError, picture::put_pixels, samples};
 use lantern_core::picture::{MAX_SIDE, Picture, check_size};
 use zune_jpeg::{
     JpegDecoder,
@@ -16,6 +16,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     endings: &["jpg", "jpeg"],
     begins: &[&[0xff, 0xd8, 0xff]],
     read: read_frame,
+    rows: None,
     facts: crate::facts::jpeg,
     write: None,
     keeps: Keeps { windows: false, orientation: true },
@@ -42,7 +43,12 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
     let mut decoder = open(bytes)?;
     let samples = decoder.decode().map_err(|e| FormatError::broken(NAME, format!("{e:?}")))?;
     let (width, height) = decoder.dimensions().unwrap_or((0, 0));
-    from_samples(width, height, 3, samples.iter().map(|b| f32::from(*b) / 255.0))
+    let (mut values, mut pixels) = (Vec::new(), Vec::with_capacity(width * height));
+    for row in samples.chunks(3 * width.max(1)) {
+        samples::values(row, Depth::Eight, &mut values);
+        put_pixels(&mut pixels, 3, &values);
+    }
+    Ok(Picture::new(width, height, pixels)?)
 }
 
 /// The same with what lies beside the pixels.

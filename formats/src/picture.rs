@@ -13,55 +13,23 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
     crate::frame::read(bytes).map(|f| f.picture)
 }
 
-/// Builds a picture from samples: grey, grey and alpha, RGB or RGBA, told by the number in a pixel.
-pub(crate) fn from_samples(
-    width: usize,
-    height: usize,
-    channels: usize,
-    samples: impl Iterator<Item = f32>,
-) -> Result<Picture, FormatError> {
-    let mut rows = Rows::new(width, height, channels);
-    rows.put(samples);
-    rows.picture()
+/// Adds whole pixels out of their samples: grey, grey and alpha, RGB or RGBA, told by the number in a pixel.
+pub(crate) fn put_pixels(pixels: &mut Vec<[f32; 4]>, channels: usize, samples: &[f32]) {
+    // A loop for each number of channels: without a test for each sample.
+    match channels {
+        1 => put_each::<1>(pixels, samples),
+        2 => put_each::<2>(pixels, samples),
+        3 => put_each::<3>(pixels, samples),
+        _ => put_each::<4>(pixels, samples),
+    }
 }
 
-/// A picture while its samples come, whole pixels at a time: so that no second copy of it is in memory.
-pub(crate) struct Rows {
-    size: [usize; 2],
-    channels: usize,
-    pixels: Vec<[f32; 4]>,
-}
-
-impl Rows {
-    /// A size that was checked.
-    pub(crate) fn new(width: usize, height: usize, channels: usize) -> Self {
-        Self { size: [width, height], channels, pixels: Vec::with_capacity(width * height) }
-    }
-
-    pub(crate) fn put(&mut self, samples: impl Iterator<Item = f32>) {
-        // A loop for each number of channels: without a test for each sample.
-        match self.channels {
-            1 => self.put_pixels::<1>(samples),
-            2 => self.put_pixels::<2>(samples),
-            3 => self.put_pixels::<3>(samples),
-            _ => self.put_pixels::<4>(samples),
-        }
-    }
-
-    fn put_pixels<const CHANNELS: usize>(&mut self, mut samples: impl Iterator<Item = f32>) {
-        loop {
-            let mut pixel = [0.0_f32; 4];
-            for v in &mut pixel[..CHANNELS] {
-                let Some(sample) = samples.next() else { return };
-                *v = sample;
-            }
-            self.pixels.push(rgba(pixel, CHANNELS));
-        }
-    }
-
-    pub(crate) fn picture(self) -> Result<Picture, FormatError> {
-        Ok(Picture::new(self.size[0], self.size[1], self.pixels)?)
-    }
+fn put_each<const CHANNELS: usize>(pixels: &mut Vec<[f32; 4]>, samples: &[f32]) {
+    pixels.extend(samples.as_chunks::<CHANNELS>().0.iter().map(|own| {
+        let mut pixel = [0.0_f32; 4];
+        pixel[..CHANNELS].copy_from_slice(own);
+        rgba(pixel, CHANNELS)
+    }));
 }
 
 /// Samples of a pixel, told by their number, as R, G, B and alpha.

@@ -1,10 +1,10 @@
 //! PNG (ISO/IEC 15948, W3C PNG third edition), 8 and 16 bit.
 
 use crate::exif;
-use crate::frame::{Beside, Frame, sane_aspect};
+use crate::frame::{Beside, Frame, Rows, Whole, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
 use crate::samples::{self, quantise};
-use crate::{Depth, FormatError, icc, picture::Rows};
+use crate::{Depth, FormatError, icc, picture::put_pixels};
 use lantern_core::colour::Encoding;
 use lantern_core::picture::{Picture, check_size};
 use png::{BitDepth, ColorType, Transformations};
@@ -16,6 +16,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     endings: &["png"],
     begins: &[b"\x89PNG"],
     read: read_frame,
+    rows: Some(each_row),
     facts: crate::facts::png,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
     keeps: Keeps { windows: false, orientation: true },
@@ -30,10 +31,18 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 
 /// The same with what lies beside the pixels.
 pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
+    let mut whole = Whole::default();
+    let beside = each_row(bytes, &mut whole)?;
+    whole.frame(beside)
+}
+
+/// Reads it row by row.
+pub fn each_row(bytes: &[u8], rows: &mut dyn Rows) -> Result<Beside, FormatError> {
+    let broken = |e| FormatError::broken(NAME, e);
     let mut decoder = png::Decoder::new(Cursor::new(bytes));
     // Palettes and samples under 8 bit become plain 8-bit samples.
     decoder.set_transformations(Transformations::EXPAND);
-    let mut reader = decoder.read_info().map_err(|e| FormatError::broken(NAME, e))?;
+    let mut reader = decoder.read_info().map_err(broken)?;
     let (width, height) = (reader.info().width as usize, reader.info().height as usize);
     check_size(width, height)?;
     let (kind, depth) = reader.output_color_type();
@@ -43,6 +52,8 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
         ColorType::Rgb | ColorType::Indexed => 3,
         ColorType::Rgba => 4,
     };
+    let (depth, bytes_of_sample) =
+        if depth == BitDepth::Sixteen { (Depth::Sixteen, 2) } else { (Depth::Eight, 1) };
     let info = reader.info();
     let beside = Beside {
         alpha: channels % 2 == 0,
@@ -51,25 +62,26 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
         orientation: info.exif_metadata.as_deref().and_then(exif::orientation).unwrap_or(1),
         windows: None,
     };
-    let mut rows = Rows::new(width, height, channels);
-    let mut put = |data: &[u8]| match depth {
-        BitDepth::Sixteen => {
-            rows.put(data.chunks_exact(2).map(|b| f32::from(u16::from_be_bytes([b[0], b[1]])) / 65535.0));
-        }
-        _ => rows.put(data.iter().map(|b| f32::from(*b) / 255.0)),
+    rows.begin([width, height], &beside);
+    let (mut values, mut pixels) = (Vec::new(), Vec::with_capacity(width));
+    let mut put = |data: &[u8]| {
+        samples::values(data, depth, &mut values);
+        pixels.clear();
+        put_pixels(&mut pixels, channels, &values);
+        rows.row(&pixels);
     };
     if reader.info().interlaced {
         // Its rows come in passes: it is put together as a whole.
         let size = reader.output_buffer_size();
         let mut buffer = vec![0; size.ok_or_else(|| FormatError::broken(NAME, "its size has no end"))?];
-        reader.next_frame(&mut buffer).map_err(|e| FormatError::broken(NAME, e))?;
-        put(&buffer);
+        reader.next_frame(&mut buffer).map_err(broken)?;
+        buffer.chunks_exact(width * channels * bytes_of_sample).take(height).for_each(put);
     } else {
-        while let Some(row) = reader.next_row().map_err(|e| FormatError::broken(NAME, e))? {
+        while let Some(row) = reader.next_row().map_err(broken)? {
             put(row.data());
         }
     }
-    Ok(Frame { picture: rows.picture()?, beside })
+    Ok(beside)
 }
 
 /// Writes code values 0..1 as an RGB PNG without alpha; values beyond are held at the ends.

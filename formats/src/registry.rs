@@ -2,7 +2,7 @@
 //! what is read and written, and what a format has no place for.
 
 use crate::facts::Facts;
-use crate::frame::Frame;
+use crate::frame::{Beside, Frame, Rows};
 use crate::{FormatError, cdl, clf, cube, dpx, exr, hald, jpeg, png, spi, tiff};
 use lantern_core::colour::Encoding;
 use lantern_core::table::Table;
@@ -17,6 +17,8 @@ pub struct PictureFormat {
     pub begins: &'static [&'static [u8]],
     /// Reads a picture with what lies beside it.
     pub read: fn(&[u8]) -> Result<Frame, FormatError>,
+    /// Reads a picture row by row. `None` for one whose rows do not lie one after the other.
+    pub rows: Option<RowReader>,
     /// Reads what a file says of itself, without its pixels.
     pub facts: fn(&[u8]) -> Result<Facts, FormatError>,
     /// Writes a picture of an encoding in the format's usual depth. `None` for one that is only read.
@@ -31,6 +33,9 @@ impl PictureFormat {
         self.begins.iter().any(|b| head.starts_with(b))
     }
 }
+
+/// Reads a picture row by row, and gives what lies beside its pixels.
+pub type RowReader = fn(&[u8], &mut dyn Rows) -> Result<Beside, FormatError>;
 
 /// Writes a picture of an encoding.
 pub type Writer = fn(&Frame, Option<&Encoding>) -> Result<Vec<u8>, FormatError>;

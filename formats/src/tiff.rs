@@ -22,6 +22,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     endings: &["tif", "tiff"],
     begins: &[b"II\x2a\0", b"II\x2b\0", b"MM\0\x2a", b"MM\0\x2b"],
     read: read_frame,
+    rows: None,
     facts: crate::facts::tiff,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
     keeps: Keeps { windows: false, orientation: true },

@@ -224,6 +224,12 @@ fn odd_sizes_one_pixel_and_stills_alone_are_packed_and_what_cannot_be_made_is_sa
     );
     whole(&trims, &[], &zip, dir.path());
     assert_eq!(verify::manifest(&zip).unwrap().not_made.len(), 3);
+    // Two deliveries that miss the same thing miss it once.
+    let zip = dir.path().join("f.zip");
+    let twice = json!([{ "kind": "corrections", "form": "cc" }, { "kind": "corrections", "form": "ccc" }]);
+    whole(&plan(twice), &[], &zip, dir.path());
+    let missing = verify::manifest(&zip).unwrap().not_made;
+    assert_eq!(missing.iter().filter(|n| n.what == "trims as ASC CDL").count(), 1, "{missing:?}");
     let refused = |delivery: Value, shots: &[Shot<'_>]| {
         make(
             &plan(json!([delivery])),

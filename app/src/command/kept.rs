@@ -46,15 +46,19 @@ fn note(way: &Way) -> PathBuf {
 }
 
 impl Kept<'_> {
-    /// The picture of a way with what its result will be made of; `None` where the result is there already and right.
+    /// The picture of a way with what its result will be made of, which nobody asks for where there are no notes; `None`
+    /// where the result is there already and right.
     pub fn needed(&self, way: &Way) -> Outcome<Option<(String, Outcome<Frame>)>> {
         let bytes = files::bytes(&way.from)?;
+        if !self.noted {
+            return Ok(Some((String::new(), files::frame_of(&way.from, &bytes))));
+        }
         let ending = way.to.extension().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
         let number = super::frames::number(&way.from).to_string();
         let program = env!("CARGO_PKG_VERSION");
         let parts = [program, self.key, &ending, &number].map(str::as_bytes);
         let made_of = hash(&[parts.as_slice(), &[&bytes]].concat());
-        if self.noted && !self.anew && self.is_right(way, &made_of) {
+        if !self.anew && self.is_right(way, &made_of) {
             return Ok(None);
         }
         Ok(Some((made_of, files::frame_of(&way.from, &bytes))))

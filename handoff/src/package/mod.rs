@@ -212,6 +212,13 @@ pub fn make(
         version: order.version,
         blake3: blake3::hash(order.look.to_json().as_bytes()).to_hex().to_string(),
     };
+    // Two deliveries of a receiver that ask for the same thing miss it once.
+    let not_made = not_made.into_iter().fold(Vec::new(), |mut all: Vec<NotMade>, one| {
+        if !all.contains(&one) {
+            all.push(one);
+        }
+        all
+    });
     let manifest = Manifest {
         version: MANIFEST_VERSION,
         program: format!("Dusky Lantern {}", env!("CARGO_PKG_VERSION")),

@@ -8,13 +8,13 @@ use crate::jobs::{Jobs, intake as job};
 use crate::media::clip;
 use crate::media::folders::{Folders, Listing};
 use crate::media::intake::{self, Group, TakenIn};
-use crate::preview::{FrameSource, Studio};
+use crate::preview::{Looking, Studio};
 use crate::store::Store;
 use crate::store::ids::{SceneId, ShotId};
-use crate::store::productions::Production;
 use crate::store::scenes::Scene;
 use crate::store::shots::{COMING, Frame, MOST_FRAMES, Shot};
 use actix_web::{HttpResponse, web};
+use lantern_formats::facts::Facts;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -155,19 +155,15 @@ pub async fn create_shot(
     let arrived = arrived.await??;
     let turn = studio.turn().await?;
     let made = web::block(move || {
-        let TakenIn { frame, facts, decoded } = arrived.take_in(&studio.media, &name, body.number)?;
-        let encoding = facts.guess.encoding.unwrap_or_default();
-        let source = store.with(|c| {
-            let scene = Scene::find(c, &scene)?;
-            let production = Production::find(c, &scene.production_id)?;
-            FrameSource::of_file(c, frame.media_hash.clone(), &production, encoding)
-        })?;
-        // It is looked at next: what was decoded for taking it in need not be decoded again. A failure here costs one more
-        // decoding and nothing else.
-        let orientation = decoded.beside.orientation;
-        if let Err(e) = studio.proxies.keep_decoded(&studio.media, &source, decoded.picture, orientation) {
+        let see = |facts: &Facts| store.with(|c| Looking::into_scene(c, &scene, facts));
+        let TakenIn { frame, facts, seen, whole } =
+            arrived.take_in(&studio.media, &name, body.number, see)?;
+        // It is looked at next: what was read for taking it in need not be read again. A failure here costs one more reading
+        // and nothing else.
+        if let Err(e) = studio.proxies.keep_seen(&studio.media, &frame.media_hash, seen, whole) {
             tracing::warn!("{name}: {e}");
         }
+        let encoding = facts.guess.encoding.unwrap_or_default();
         // Held until the picture is let go, also where nobody waits for it any more.
         drop(turn);
         store.change(|c| {
@@ -231,7 +227,7 @@ pub async fn add_frame(
     let arrived = arrived.await??;
     let turn = studio.turn().await?;
     let added = web::block(move || {
-        let frame = arrived.take_in(&studio.media, &name, body.number)?.frame;
+        let frame = arrived.take_in(&studio.media, &name, body.number, |_| Ok(None::<Looking>))?.frame;
         // Held until the picture is let go, also where nobody waits for it any more.
         drop(turn);
         store.change(|c| intake::put(&frame, c, &shot))

@@ -4,12 +4,13 @@ use super::{Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::media::clip::{self, Clip, Frames};
 use crate::media::intake;
-use crate::preview::Studio;
+use crate::preview::{Looking, Studio};
 use crate::store::ids::{SceneId, ShotId};
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::{COMING, Frame, Shot, ShotPatch};
 use actix_web::web;
 use diesel::SqliteConnection;
+use lantern_formats::facts::Facts;
 use std::path::{Path, PathBuf};
 
 /// Puts what brings a shot's files in into line, under the shot's id. How it ends is said at the shot.
@@ -143,7 +144,18 @@ fn pictures(studio: &Studio, job: &Job, shot: &Shot, files: &[(PathBuf, String, 
         if job.cancelled() {
             return Ok(());
         }
-        let taken = intake::file(&studio.media, name, *number, path)?;
+        // The first frame is looked at next; the others only when somebody steps to them.
+        let see = |facts: &Facts| -> ApiResult<_> {
+            let look = || studio.store.with(|c| Looking::into_scene(c, &shot.scene_id, facts));
+            (i == 0).then(look).transpose()
+        };
+        let taken = intake::file(&studio.media, name, *number, path, see)?;
+        if let Some(seen) = taken.seen
+            && let Err(e) =
+                studio.proxies.keep_seen(&studio.media, &taken.frame.media_hash, seen, taken.whole)
+        {
+            tracing::warn!("{name}: {e}");
+        }
         let guess = &taken.facts.guess;
         let patch = ShotPatch {
             encoding: Some(guess.encoding.unwrap_or_default().into()),

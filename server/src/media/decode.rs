@@ -2,7 +2,8 @@
 
 use crate::error::{ApiError, ApiResult};
 use lantern_formats::facts::Facts;
-use lantern_formats::frame::Frame;
+use lantern_formats::frame::{Frame, Rows};
+use lantern_formats::registry;
 
 /// Bytes of a pixel once it is read.
 const BYTES_OF_PIXEL: usize = 16;
@@ -33,6 +34,37 @@ pub fn decode(name: &str, bytes: &[u8]) -> ApiResult<Decoded> {
     let whole = matches!(facts.format, "PNG" | "JPEG");
     let sanitised = if whole { 0 } else { frame.picture.sanitise() };
     Ok(Decoded { facts, frame, sanitised })
+}
+
+/// A picture file that was read to its end.
+pub struct Scanned {
+    /// What the file says of itself; its size is the one that it is seen in, turned upright.
+    pub facts: Facts,
+    /// The picture, where its format is not read row by row.
+    pub whole: Option<Frame>,
+    /// Values that were no number.
+    pub sanitised: usize,
+}
+
+/// Reads a picture file to its end and lets `rows` see it, without ever holding the whole of it, where its format allows that;
+/// else as [`decode`], and `rows` sees nothing. The same files are refused.
+pub fn scan(name: &str, bytes: &[u8], mut facts: Facts, rows: &mut dyn Rows) -> ApiResult<Scanned> {
+    let wrong = |e: lantern_formats::FormatError| ApiError::Invalid(format!("“{name}”: {e}"));
+    let Some(read) = registry::of_bytes(bytes).map_err(wrong)?.rows else {
+        let Decoded { facts, frame, sanitised } = decode(name, bytes)?;
+        return Ok(Scanned { facts, whole: Some(frame), sanitised });
+    };
+    // It will be looked at as a whole one day.
+    within_memory(name, &facts, bytes.len())?;
+    if read(bytes, rows).map_err(wrong)?.orientation > 4 {
+        (facts.width, facts.height) = (facts.height, facts.width);
+    }
+    Ok(Scanned { facts, whole: None, sanitised: 0 })
+}
+
+/// What a picture file says of itself. `name` is what errors call it.
+pub fn facts(name: &str, bytes: &[u8]) -> ApiResult<Facts> {
+    lantern_formats::facts::read(bytes).map_err(|e| ApiError::Invalid(format!("“{name}”: {e}")))
 }
 
 /// Refuses a picture that takes too much memory once it is read, by its header. `length` is that of its file.

@@ -1,26 +1,40 @@
 //! A file that arrived becomes a frame: told by its bytes, decoded once to the end, counted, kept.
 
-use super::MediaFolder;
-use super::decode::{Decoded, decode};
+use super::decode::{self, Scanned};
+use super::{MediaFolder, Receiver};
 use crate::error::{ApiError, ApiResult};
 use crate::store::ids::ShotId;
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::Frame;
 use diesel::SqliteConnection;
 use lantern_formats::facts::Facts;
+use lantern_formats::frame::Rows;
 use std::collections::BTreeMap;
 
 /// The largest picture file: it is decoded in memory.
 const MOST_PICTURE: u64 = 1 << 30;
 
 /// A picture that was taken in.
-pub struct TakenIn {
+pub struct TakenIn<R> {
     /// Its row, without a shot.
     pub frame: Frame,
     /// What the file says of itself.
     pub facts: Facts,
-    /// Its pixels as they stand in the file, and how they are turned.
-    pub decoded: lantern_formats::frame::Frame,
+    /// What saw its rows, where its format is read row by row.
+    pub seen: R,
+    /// Its pixels as they stand in the file, and how they are turned, where it is not.
+    pub whole: Option<lantern_formats::frame::Frame>,
+}
+
+/// Reads a picture's bytes to their end. `see` says by what the file says of itself who sees its rows.
+fn scanned<R: Rows>(
+    name: &str,
+    bytes: &[u8],
+    see: impl FnOnce(&Facts) -> ApiResult<R>,
+) -> ApiResult<(Scanned, R)> {
+    let facts = decode::facts(name, bytes)?;
+    let mut seen = see(&facts)?;
+    Ok((decode::scan(name, bytes, facts, &mut seen)?, seen))
 }
 
 /// Refuses a file by its first bytes, before all of it is read.
@@ -34,18 +48,18 @@ fn check_head(name: &str, path: &std::path::Path) -> ApiResult<()> {
     Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
 }
 
-fn taken(name: &str, number: i32, hash: String, bytes: u64, decoded: Decoded) -> TakenIn {
+fn taken<R>(name: &str, number: i32, hash: String, bytes: u64, (found, seen): (Scanned, R)) -> TakenIn<R> {
     let frame = Frame {
         shot_id: "".into(),
         number,
         name: name.into(),
         media_hash: hash,
-        width: decoded.facts.width as i32,
-        height: decoded.facts.height as i32,
+        width: found.facts.width as i32,
+        height: found.facts.height as i32,
         bytes: bytes as i64,
-        healed: decoded.sanitised as i64,
+        healed: found.sanitised as i64,
     };
-    TakenIn { frame, facts: decoded.facts, decoded: decoded.frame }
+    TakenIn { frame, facts: found.facts, seen, whole: found.whole }
 }
 
 fn too_large(name: &str) -> ApiError {
@@ -76,9 +90,15 @@ impl Arrived {
         Ok(Self { hash, length, new })
     }
 
-    /// Takes it in as a picture. One that is refused is given up.
-    pub fn take_in(self, media: &MediaFolder, name: &str, number: i32) -> ApiResult<TakenIn> {
-        let found = media.read(&self.hash).and_then(|bytes| decode(name, &bytes));
+    /// Takes it in as a picture. `see` says by what the file says of itself who sees its rows. One that is refused is given up.
+    pub fn take_in<R: Rows>(
+        self,
+        media: &MediaFolder,
+        name: &str,
+        number: i32,
+        see: impl FnOnce(&Facts) -> ApiResult<R>,
+    ) -> ApiResult<TakenIn<R>> {
+        let found = media.read(&self.hash).and_then(|bytes| scanned(name, &bytes, see));
         // Whoever sends the same bytes is refused too: nobody else needs them.
         let found = found.inspect_err(|_| {
             if self.new {
@@ -89,19 +109,34 @@ impl Arrived {
     }
 }
 
-/// Takes in a picture's bytes.
-pub fn bytes(media: &MediaFolder, name: &str, number: i32, bytes: &[u8]) -> ApiResult<TakenIn> {
-    let found = decode(name, bytes)?;
-    Ok(taken(name, number, media.keep(bytes)?, bytes.len() as u64, found))
-}
-
-/// Takes in a file that lies on this machine.
-pub fn file(media: &MediaFolder, name: &str, number: i32, path: &std::path::Path) -> ApiResult<TakenIn> {
+/// Takes in a file that lies on this machine; it reaches the disk while it is read. `see` says by what the file says of itself
+/// who sees its rows.
+pub fn file<R: Rows>(
+    media: &MediaFolder,
+    name: &str,
+    number: i32,
+    path: &std::path::Path,
+    see: impl FnOnce(&Facts) -> ApiResult<R>,
+) -> ApiResult<TakenIn<R>> {
     if std::fs::metadata(path)?.len() > MOST_PICTURE {
         return Err(too_large(name));
     }
     check_head(name, path)?;
-    bytes(media, name, number, &std::fs::read(path)?)
+    let bytes = std::fs::read(path)?;
+    let write = || -> ApiResult<Receiver> {
+        let mut receiver = media.receive()?;
+        receiver.write(&bytes)?;
+        receiver.sync()?;
+        Ok(receiver)
+    };
+    let (received, found) = std::thread::scope(|scope| {
+        let writing = scope.spawn(write);
+        let found = scanned(name, &bytes, see);
+        (writing.join().unwrap_or_else(|_| Err(ApiError::internal("writing a file broke down"))), found)
+    });
+    // One that is refused goes with its receiver.
+    let found = found?;
+    Ok(taken(name, number, received?.keep(media)?, bytes.len() as u64, found))
 }
 
 /// Saves a frame as one of a shot.

@@ -202,10 +202,15 @@ impl Receiver {
         Ok(std::fs::read(self.file.path())?)
     }
 
+    /// Waits until what came in has reached the disk.
+    pub fn sync(&self) -> ApiResult<()> {
+        Ok(self.file.as_file().sync_all()?)
+    }
+
     /// Keeps the file under its hash and gives that; one that is there already stays.
     pub fn keep(self, folder: &MediaFolder) -> ApiResult<String> {
         let hash = self.hash();
-        self.file.as_file().sync_all()?;
+        self.sync()?;
         folder.put(&self.file.into_temp_path(), &hash)?;
         Ok(hash)
     }

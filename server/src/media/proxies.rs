@@ -33,21 +33,23 @@ pub struct Taken(Arc<AtomicU64>);
 
 /// Rounds a picture to what is kept of it, and gives that.
 fn written(picture: &mut Picture) -> Vec<u8> {
-    let plain = picture.pixels.iter().all(|[r, g, b, a]| {
-        // A value that is no number is in no range.
-        *a == 1.0 && [r, g, b].iter().all(|v| (0.0..=1.0).contains(*v))
-    });
+    // Told without a branch for each value. A value that is no number is in no range.
+    let in_codes = |[r, g, b, a]: &[f32; 4]| {
+        (*a == 1.0) & [r, g, b].iter().fold(true, |all, v| all & (0.0..=1.0).contains(*v))
+    };
+    let plain = picture.pixels.chunks(1024).all(|part| part.iter().fold(true, |all, p| all & in_codes(p)));
     let mut out = vec![0; 32];
     out.extend((picture.width() as u32).to_le_bytes());
     out.extend((picture.height() as u32).to_le_bytes());
     out.push(if plain { CODES } else { FLOATS });
     if plain {
-        out.reserve(picture.pixels.len() * 6);
-        for pixel in &mut picture.pixels {
-            for v in &mut pixel[..3] {
-                let code = (*v * 65_535.0).round() as u16;
+        out.resize(HEAD + picture.pixels.len() * 6, 0);
+        for (pixel, out) in picture.pixels.iter_mut().zip(out[HEAD..].as_chunks_mut::<6>().0) {
+            for (v, out) in pixel[..3].iter_mut().zip(out.as_chunks_mut::<2>().0) {
+                // All lie in 0..1: truncation rounds down, where rounding is a call.
+                let code = (*v * 65_535.0 + 0.5) as i32 as u16;
                 *v = f32::from(code) / 65_535.0;
-                out.extend(code.to_le_bytes());
+                *out = code.to_le_bytes();
             }
         }
     } else {

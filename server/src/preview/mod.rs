@@ -2,6 +2,7 @@
 
 pub mod layout;
 pub mod light;
+pub mod looking;
 pub mod monitor;
 pub mod output;
 pub mod paint;
@@ -15,6 +16,7 @@ pub mod studio;
 pub mod textured;
 
 pub use layout::{Kind, Message};
+pub use looking::Looking;
 pub use proxy::{FrameSource, Proxies, Proxy};
 pub use request::{CardsRequest, Counts, PictureRequest, Quality, RowRequest, Seat, Show};
 pub use studio::Studio;

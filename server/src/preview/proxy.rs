@@ -4,6 +4,7 @@
 //! They are kept by their contents: by the file's hash, and by what its code values mean. So nothing has to be dropped when
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
+use super::looking::Looking;
 use crate::cache::{WeighedCache, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
@@ -96,6 +97,16 @@ impl FrameSource {
         self.encoding()
     }
 
+    /// Whether its code values go through a technical table before they mean anything.
+    pub(super) fn has_table(&self) -> bool {
+        self.profile.as_ref().is_some_and(|p| p.table_hash.is_some())
+    }
+
+    /// Keeps its middling proxy on disk, rounded as it will be when it is read again.
+    pub(super) fn keep(&self, media: &MediaFolder, picture: &mut Picture) {
+        media.keep_proxy(&self.media, &self.key(), picture);
+    }
+
     /// The same of another frame of the same shot.
     pub fn of_frame(&self, media: String) -> Self {
         Self { media, ..self.clone() }
@@ -130,7 +141,7 @@ impl FrameSource {
     }
 
     /// What pixels for looking at mean: its own encoding, or a log where that is linear.
-    fn shown_as(own: &Encoding) -> ApiResult<Encoding> {
+    pub(super) fn shown_as(own: &Encoding) -> ApiResult<Encoding> {
         if own.is_linear() { named("acescct") } else { Ok(own.clone()) }
     }
 
@@ -161,7 +172,7 @@ impl FrameSource {
     }
 
     /// The same of a picture that is decoded already, as it stands in its file.
-    fn seen(
+    pub(super) fn seen(
         &self,
         media: &MediaFolder,
         mut picture: Picture,
@@ -180,7 +191,7 @@ impl FrameSource {
         }
         let mut picture = picture.upright(orientation);
         if wanted == MIDDLING && seen > MIDDLING {
-            media.keep_proxy(&self.media, &self.key(), &mut picture);
+            self.keep(media, &mut picture);
         }
         let made = Proxy::new(picture, encoding, self.key(), self.raw);
         if middling { Ok((made.shrunk(width)?, Some(made))) } else { Ok((made, None)) }
@@ -190,6 +201,11 @@ impl FrameSource {
 impl Proxy {
     fn new(picture: Picture, encoding: Encoding, hash: String, raw: bool) -> Self {
         Self { picture, encoding, hash, raw, reach: OnceLock::new() }
+    }
+
+    /// Pixels of a source.
+    pub(super) fn of(source: &FrameSource, picture: Picture, encoding: Encoding) -> Self {
+        Self::new(picture, encoding, source.key(), source.raw)
     }
 
     /// Other pixels in its place, of the same encoding, for one look at them: no table is filled for so few or for one colour.
@@ -277,13 +293,13 @@ const QUICK_SIZE: usize = 33;
 /// Up to this width a picture is one of many, of a card, a row, a dialog, or only read: half of the middling one.
 const SMALL: usize = MIDDLING / 2;
 /// The width of the picture that such ones are made from, where the file is much larger.
-const MIDDLING: usize = 960;
+pub(super) const MIDDLING: usize = 960;
 
 /// The width of a proxy as wide as the frame itself.
 pub const FULL: usize = 4096;
 
 /// No limit on the other side of a picture.
-const MOST_ROWS: usize = usize::MAX >> 16;
+pub(super) const MOST_ROWS: usize = usize::MAX >> 16;
 
 /// Memory that proxies may take: a minute of a 480-wide sequence, or some hundred stills at 960.
 const MOST_BYTES: usize = 900 << 20;
@@ -329,16 +345,18 @@ impl Proxies {
         })
     }
 
-    /// Keeps a picture that was just decoded for another reason, as it stands in its file: it will be looked at next.
-    pub fn keep_decoded(
+    /// Keeps what saw a picture while it was taken in: it will be looked at next. `whole` is the picture where it was not read
+    /// row by row.
+    pub fn keep_seen(
         &self,
         media: &MediaFolder,
-        source: &FrameSource,
-        picture: Picture,
-        orientation: u8,
+        hash: &str,
+        seen: Looking,
+        whole: Option<lantern_formats::frame::Frame>,
     ) -> ApiResult<()> {
-        let (made, _) = source.seen(media, picture, orientation, MIDDLING)?;
-        self.kept.put((source.key(), MIDDLING), Arc::new(made));
+        if let Some((source, made)) = seen.keep(media, hash, whole)? {
+            self.kept.put((source.key(), MIDDLING), Arc::new(made));
+        }
         Ok(())
     }
 
@@ -352,7 +370,7 @@ impl Proxies {
     }
 }
 
-fn named(id: &str) -> ApiResult<Encoding> {
+pub(super) fn named(id: &str) -> ApiResult<Encoding> {
     Encoding::find(id).ok_or_else(|| ApiError::internal(format!("no encoding {id}")))
 }
 
@@ -381,6 +399,50 @@ fn resize(
 mod tests {
     use super::*;
     use lantern_formats::Depth;
+
+    #[test]
+    fn what_is_seen_while_a_picture_comes_in_is_what_is_made_of_it_later() {
+        for (encoding, size, orientation) in [
+            ("srgb", [2000, 30], 1),
+            ("acescct", [2000, 31], 1),
+            ("acescct", [30, 2000], 6),
+            ("acescct", [40, 30], 3),
+            ("rec709", [30, 1100], 8),
+            ("acescg", [40, 30], 1),
+        ] {
+            let dir = tempfile::tempdir().unwrap();
+            let media = MediaFolder::open(dir.path()).unwrap();
+            let wave = |i: usize, k: f32| 0.5 + 0.45 * (i as f32 * k).sin();
+            let pixels = (0..size[0] * size[1]).map(|i| [wave(i, 0.01), wave(i, 0.13), wave(i, 1.7), 1.0]);
+            let picture = Picture::new(size[0], size[1], pixels.collect()).unwrap();
+            let beside = lantern_formats::frame::Beside { orientation, ..Default::default() };
+            let frame = lantern_formats::frame::Frame { picture, beside };
+            let bytes = lantern_formats::png::write_frame(&frame, Depth::Sixteen, None).unwrap();
+            let hash = media.keep(&bytes).unwrap();
+            let source = FrameSource {
+                media: hash.clone(),
+                profile: None,
+                shipped: Encoding::find(encoding),
+                raw: false,
+            };
+
+            let mut looking = Looking::at(source.of_frame(String::new())).unwrap();
+            lantern_formats::png::each_row(&bytes, &mut looking).unwrap();
+            let kept = looking.keep(&media, &hash, None).unwrap();
+            // One that is small is in memory; of a larger one what lies on disk.
+            assert_eq!(kept.is_some(), size[usize::from(orientation > 4)] <= MIDDLING, "{encoding} {size:?}");
+            let seen = kept.map_or_else(
+                || source.kept(&media, MIDDLING).unwrap().0,
+                |(at, made)| {
+                    assert_eq!(at.key(), source.key());
+                    made
+                },
+            );
+            let later = source.decode(&media, MIDDLING).unwrap().0;
+            assert_eq!((&seen.encoding, &seen.hash), (&later.encoding, &later.hash));
+            assert_eq!(seen.picture, later.picture, "{encoding} {size:?} {orientation}");
+        }
+    }
 
     /// Stills of a size in a media folder, each of its own grey; their hashes.
     fn stills(media: &MediaFolder, count: usize, [w, h]: [usize; 2]) -> Vec<String> {
