@@ -235,10 +235,13 @@ mod tests {
                     for (way, got) in [("plain", &a), ("pair", &b)] {
                         for c in 0..3 {
                             let got = got[c][i];
-                            // Next to black the pair's power is steep: a rounding of scene light is two millionths there, a
-                            // hundredth of an 8-bit code, or that share of a bright channel beside it.
+                            // Next to black the pair's power is steep: a rounding of scene light is some millionths there, a
+                            // sixtieth of an 8-bit code, or that share of a bright channel beside it.
                             let off = (got - want[c]).abs();
-                            let near = off < 3e-5 * (most + 1e-4) || off < 2e-6;
+                            // The pair's cap begins just above the peak: the brightest blues of wide displays, whose light in
+                            // AP1 lies a little higher, come back by a twentieth of a code darker.
+                            let share = if most > 0.99 * display.headroom as f32 { 5e-4 } else { 5e-5 };
+                            let near = off < share * (most + 1e-4) || off < 5e-6;
                             assert!(near, "{way}, {id}: {want:?}: {got} in channel {c}");
                         }
                     }

@@ -5,7 +5,8 @@
 //! moves scene light by a hundred stops. This pair gives up the exact match with the plain rendering near the faces
 //! (elsewhere they agree) for a bounded slope. Forward, from linear AP1:
 //!
-//! 0. What no display colour comes from is capped softly: light above the peak, and light below zero.
+//! 0. What no display colour comes from is capped softly: light above the peak (the brightest blues of wide displays begin to
+//!    be, by 0.04 %), and light below zero.
 //! 1. To the display through N, whose columns are the display's primaries, each a little more saturated than it is and held
 //!    inside AP1 ([`SPREAD`], [`LEAST`]); N's rows sum to one and are positive, so the cube comes from positive light.
 //! 2. *Calm.* With y the luma and rho = (y - min) / y, colours move toward y by h / rho, where rho = h / (a + (1-a) h^2):
