@@ -40,8 +40,9 @@ async fn a_picture_made_for_an_hdr_display_is_tone_mapped_says_so_and_is_measure
     set.add_step("scene", "Saturation").await?;
     set.type_value("Saturation", "0").await?;
     let shown = set.newer(shown).await?;
+    // What the look tints on the screen is left.
     let grey = set.picture().await?.difference();
-    assert!(grey.iter().all(|v| v.abs() < 2.0), "{grey:?}");
+    assert!(grey.iter().all(|v| v.abs() < 3.0), "{grey:?}");
     // The value, then the step.
     set.keys("body", Key::Control + "z").await?;
     let shown = set.newer(shown).await?;
