@@ -34,8 +34,8 @@ use crate::colour::{
 use crate::numeric::lane::{Channel, N, Planes, exp2, select, smoothstep};
 use std::f32::consts::LOG2_E;
 
-/// How far N's columns lie beyond the primaries of BT.709, away from their luma. Those of a wider display go as much less far as
-/// the square of what lies between it and AP1 ([`apart`]): there is less room for them.
+/// How far N's columns lie beyond the primaries of BT.709, away from their luma. A wider display's go less far, by the square of
+/// how far its primaries still lie from those of AP1 ([`apart`]): that is the room they have.
 ///
 /// This, [`LEAST`] and the power of the deepest tones ([`super::tone`]) were searched together over all looks that ship: what
 /// leaves at most two looks of each display over 2 CIEDE2000 for one code inward, and grades pictures most alike.
@@ -155,8 +155,8 @@ impl Pair {
     }
 }
 
-/// N of a display, and how many times as saturated as the display's own matrix to AP1 it is: by least squares over their
-/// entries, seen from the row of luma weights, which is what both make of every colour where nothing is left of saturation.
+/// N of a display, and how many times as saturated as the display's own matrix to AP1 it is: by least squares over how far their
+/// entries lie from the luma weights, which are all that is left of a matrix without saturation.
 fn spread(display: &Display) -> (Mat3, f64) {
     let own = display.primaries.to(&AP1, Adaptation::Bradford).0;
     let luma = display.primaries.luma();
