@@ -4,6 +4,7 @@ mod shrink;
 
 pub use shrink::Shrink;
 
+use crate::numeric::lane;
 use thiserror::Error;
 
 /// The longest side that is accepted, in pixels: larger than any film scan, small enough that the sizes of
@@ -99,9 +100,8 @@ impl Picture {
     /// Replaces NaN by 0 and infinities by the largest half-float value (65504), as readers do; gives the
     /// number of values replaced.
     pub fn sanitise(&mut self) -> usize {
-        // Nearly always there is nothing to do, which is told without a branch for each value.
-        let bits = |v: &f32| v.to_bits() & 0x7fff_ffff;
-        if self.pixels.as_flattened().iter().map(bits).fold(0, u32::max) < f32::INFINITY.to_bits() {
+        // Nearly always there is nothing to do.
+        if lane::vectorised(Largest(self.pixels.as_flattened())) < f32::INFINITY.to_bits() {
             return 0;
         }
         let mut healed = 0;
@@ -123,6 +123,22 @@ impl Picture {
     }
 }
 
+/// The bits of the value that lies furthest from 0; told without a branch for each value.
+struct Largest<'a>(&'a [f32]);
+
+impl pulp::NullaryFnOnce for Largest<'_> {
+    type Output = u32;
+
+    #[inline(always)]
+    fn call(self) -> u32 {
+        let mut largest = 0;
+        for v in self.0 {
+            largest = largest.max(v.to_bits() & 0x7fff_ffff);
+        }
+        largest
+    }
+}
+
 /// Display-encoded pixels as RGBA bytes, rounded to nearest and held at the ends, alpha 255. `out` has four
 /// bytes a pixel; NaN becomes 0.
 pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
@@ -134,9 +150,7 @@ pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
         fn call(self) {
             // All four values alike first, alpha put right after: both loops run over whole vectors. Blocks stay
             // in the first-level cache between the two.
-            for (pixels, out) in
-                self.0.chunks(crate::numeric::lane::N).zip(self.1.chunks_mut(4 * crate::numeric::lane::N))
-            {
+            for (pixels, out) in self.0.chunks(lane::N).zip(self.1.chunks_mut(4 * lane::N)) {
                 for (v, o) in pixels.as_flattened().iter().zip(out.iter_mut()) {
                     // Adding 2^23 leaves the rounded integer in the low bits: a saturating cast would not
                     // vectorise.
@@ -148,7 +162,7 @@ pub fn to_bytes(pixels: &[[f32; 4]], out: &mut [u8]) {
             }
         }
     }
-    crate::numeric::lane::vectorised(Convert(pixels, out));
+    lane::vectorised(Convert(pixels, out));
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! Any picture format, told by its first bytes.
 
 use crate::FormatError;
+use lantern_core::numeric::lane;
 use lantern_core::picture::Picture;
 
 /// Whether a file that begins like this is of a format that is read here.
@@ -15,24 +16,46 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 
 /// Adds whole pixels out of their samples: grey, grey and alpha, RGB or RGBA, told by the number in a pixel.
 pub(crate) fn put_pixels(pixels: &mut Vec<[f32; 4]>, channels: usize, samples: &[f32]) {
-    // A loop for each number of channels: without a test for each sample.
-    match channels {
-        1 => put_each::<1>(pixels, samples),
-        2 => put_each::<2>(pixels, samples),
-        3 => put_each::<3>(pixels, samples),
-        _ => put_each::<4>(pixels, samples),
+    lane::vectorised(Put { pixels, channels, samples });
+}
+
+struct Put<'a> {
+    pixels: &'a mut Vec<[f32; 4]>,
+    channels: usize,
+    samples: &'a [f32],
+}
+
+impl pulp::NullaryFnOnce for Put<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        // A loop for each number of channels: without a test for each sample.
+        match self.channels {
+            1 => self.each::<1>(),
+            2 => self.each::<2>(),
+            3 => self.each::<3>(),
+            _ => self.each::<4>(),
+        }
     }
 }
 
-fn put_each<const CHANNELS: usize>(pixels: &mut Vec<[f32; 4]>, samples: &[f32]) {
-    pixels.extend(samples.as_chunks::<CHANNELS>().0.iter().map(|own| {
-        let mut pixel = [0.0_f32; 4];
-        pixel[..CHANNELS].copy_from_slice(own);
-        rgba(pixel, CHANNELS)
-    }));
+impl Put<'_> {
+    #[inline(always)]
+    fn each<const CHANNELS: usize>(self) {
+        self.pixels.extend(self.samples.as_chunks::<CHANNELS>().0.iter().map(
+            #[inline(always)]
+            |own| {
+                let mut pixel = [0.0_f32; 4];
+                pixel[..CHANNELS].copy_from_slice(own);
+                rgba(pixel, CHANNELS)
+            },
+        ));
+    }
 }
 
 /// Samples of a pixel, told by their number, as R, G, B and alpha.
+#[inline(always)]
 pub(crate) fn rgba(p: [f32; 4], channels: usize) -> [f32; 4] {
     match channels {
         1 => [p[0], p[0], p[0], 1.0],

@@ -84,6 +84,7 @@ pub fn run_all() -> Outcome {
     let status = command("", "target/debug/latency", &[])
         .env("LANTERN_PROGRAM", root().join("target/release/dusky-lantern"))
         .env("LANTERN_DECODE", root().join("target/release/examples/decode"))
+        .env("LANTERN_PYTHON", root().join(".venv/bin/python"))
         .status()
         .map_err(|e| e.to_string())?;
     if !status.success() {

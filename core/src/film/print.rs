@@ -168,23 +168,22 @@ impl Printing {
         let (r, g, b) = (r.as_chunks_mut::<FEW>().0, g.as_chunks_mut::<FEW>().0, b.as_chunks_mut::<FEW>().0);
         for (((r, g), b), silver) in r.iter_mut().zip(g).zip(b).zip(silver.as_chunks::<FEW>().0) {
             let [c, m, y] = [*r, *g, *b];
-            let mut out = [[0.0; FEW]; 3];
+            // Each by its own name: of a list of them the compiler would write all sums to memory for each wavelength.
+            let [mut red, mut green, mut blue] = [[0.0; FEW]; 3];
             for line in self.lines.iter() {
                 let [kc, km, ky, ks, lr, lg, lb] = *line;
                 for i in 0..FEW {
                     let dyes = ky.mul_add(y[i], km.mul_add(m[i], kc * c[i]));
                     let left = if SILVER { ks.mul_add(silver[i], dyes) } else { dyes };
                     let t = exp2_within(left.max(DARKEST));
-                    out[0][i] = lr.mul_add(t, out[0][i]);
-                    out[1][i] = lg.mul_add(t, out[1][i]);
-                    out[2][i] = lb.mul_add(t, out[2][i]);
+                    red[i] = lr.mul_add(t, red[i]);
+                    green[i] = lg.mul_add(t, green[i]);
+                    blue[i] = lb.mul_add(t, blue[i]);
                 }
             }
-            for (to, from) in [r, g, b].into_iter().zip(&out) {
-                for i in 0..FEW {
-                    to[i] = (from[i] - black) * scale;
-                }
-            }
+            *r = red.map(|v| (v - black) * scale);
+            *g = green.map(|v| (v - black) * scale);
+            *b = blue.map(|v| (v - black) * scale);
         }
     }
 }

@@ -1,6 +1,7 @@
 //! Pictures made smaller by averaging, a row at a time.
 
 use super::Picture;
+use crate::numeric::lane;
 
 /// A picture made smaller while its rows come, from the top: the whole of it need never be in memory.
 ///
@@ -55,22 +56,11 @@ impl Shrink {
         while let Some((from, parts)) = down.get(self.at)
             && let Some(share) = y.checked_sub(*from).and_then(|k| parts.get(k))
         {
-            for (sum, v) in self.sum.as_flattened_mut().iter_mut().zip(row.as_flattened()) {
-                *sum += share * v;
-            }
+            lane::vectorised(Add { share: *share, row, sum: &mut self.sum });
             if y + 1 < from + parts.len() {
                 return;
             }
-            self.pixels.extend(across.iter().map(|(from, parts)| {
-                let mut sum = [0.0_f32; 4];
-                for (p, share) in self.sum[*from..].iter().zip(parts) {
-                    for c in 0..4 {
-                        sum[c] += share * p[c];
-                    }
-                }
-                sum
-            }));
-            self.sum.fill([0.0; 4]);
+            lane::vectorised(Narrow { across, sums: &mut self.sum, pixels: &mut self.pixels });
             self.at += 1;
         }
     }
@@ -80,6 +70,49 @@ impl Shrink {
         let [width, height] = self.size;
         self.pixels.resize(width * height, [0.0; 4]);
         Picture { width, height, pixels: self.pixels }
+    }
+}
+
+/// Adds a row's share to sums.
+struct Add<'a> {
+    share: f32,
+    row: &'a [[f32; 4]],
+    sum: &'a mut [[f32; 4]],
+}
+
+impl pulp::NullaryFnOnce for Add<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        for (sum, v) in self.sum.as_flattened_mut().iter_mut().zip(self.row.as_flattened()) {
+            *sum += self.share * v;
+        }
+    }
+}
+
+/// Makes a row of the smaller picture out of sums, which begin anew.
+struct Narrow<'a> {
+    across: &'a [Share],
+    sums: &'a mut [[f32; 4]],
+    pixels: &'a mut Vec<[f32; 4]>,
+}
+
+impl pulp::NullaryFnOnce for Narrow<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        for (from, parts) in self.across {
+            let mut sum = [0.0_f32; 4];
+            for (p, share) in self.sums[*from..].iter().zip(parts) {
+                for c in 0..4 {
+                    sum[c] += share * p[c];
+                }
+            }
+            self.pixels.push(sum);
+        }
+        self.sums.fill([0.0; 4]);
     }
 }
 

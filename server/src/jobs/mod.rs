@@ -63,9 +63,9 @@ pub enum Lane {
     Handoffs,
 }
 
-/// Workers of a lane. Two clips at a time: a short one need not wait for a long one. One handoff at a time: it uses all
-/// of its threads by itself.
-const INTAKE_WORKERS: usize = 2;
+/// Workers of a lane. Three shots at a time: a short clip need not wait for a long one, and while one waits for the disk two
+/// are read. One handoff at a time: it uses all of its threads by itself.
+const INTAKE_WORKERS: usize = 3;
 const HANDOFF_WORKERS: usize = 1;
 
 type Work = Box<dyn FnOnce() + Send>;

@@ -5,6 +5,7 @@
 
 use super::MediaFolder;
 use crate::error::ApiResult;
+use lantern_core::numeric::lane;
 use lantern_core::picture::Picture;
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
@@ -31,33 +32,73 @@ const FLOATS: u8 = 1;
 #[derive(Clone, Debug, Default)]
 pub struct Taken(Arc<AtomicU64>);
 
+/// From here on floats are whole numbers, and the last sixteen of their bits count.
+const WHOLE: f32 = 8_388_608.0;
+
 /// Rounds a picture to what is kept of it, and gives that.
 fn written(picture: &mut Picture) -> Vec<u8> {
-    // Told without a branch for each value. A value that is no number is in no range.
-    let in_codes = |[r, g, b, a]: &[f32; 4]| {
-        (*a == 1.0) & [r, g, b].iter().fold(true, |all, v| all & (0.0..=1.0).contains(*v))
-    };
-    let plain = picture.pixels.chunks(1024).all(|part| part.iter().fold(true, |all, p| all & in_codes(p)));
+    let plain = lane::vectorised(InCodes(&picture.pixels));
     let mut out = vec![0; 32];
     out.extend((picture.width() as u32).to_le_bytes());
     out.extend((picture.height() as u32).to_le_bytes());
     out.push(if plain { CODES } else { FLOATS });
     if plain {
         out.resize(HEAD + picture.pixels.len() * 6, 0);
-        for (pixel, out) in picture.pixels.iter_mut().zip(out[HEAD..].as_chunks_mut::<6>().0) {
-            for (v, out) in pixel[..3].iter_mut().zip(out.as_chunks_mut::<2>().0) {
-                // All lie in 0..1: truncation rounds down, where rounding is a call.
-                let code = (*v * 65_535.0 + 0.5) as i32 as u16;
-                *v = f32::from(code) / 65_535.0;
-                *out = code.to_le_bytes();
-            }
-        }
+        lane::vectorised(Rounded { pixels: &mut picture.pixels, out: &mut out[HEAD..] });
     } else {
         out.extend(picture.pixels.as_flattened().iter().flat_map(|v| v.to_le_bytes()));
     }
     let hash = blake3::hash(&out[32..]);
     out[..32].copy_from_slice(hash.as_bytes());
     out
+}
+
+/// Whether all colours lie in 0..1 and nothing is transparent. A value that is no number is in no range.
+struct InCodes<'a>(&'a [[f32; 4]]);
+
+impl pulp::NullaryFnOnce for InCodes<'_> {
+    type Output = bool;
+
+    #[inline(always)]
+    fn call(self) -> bool {
+        // Told without a branch for each value.
+        self.0.chunks(1024).all(
+            #[inline(always)]
+            |part| {
+                let mut all = [true; 4];
+                for pixel in part {
+                    for (all, (v, least)) in all.iter_mut().zip(pixel.iter().zip([0.0, 0.0, 0.0, 1.0])) {
+                        *all &= (*v >= least) & (*v <= 1.0);
+                    }
+                }
+                all == [true; 4]
+            },
+        )
+    }
+}
+
+/// Rounds colours to 16 bits, and writes these.
+struct Rounded<'a> {
+    pixels: &'a mut [[f32; 4]],
+    out: &'a mut [u8],
+}
+
+impl pulp::NullaryFnOnce for Rounded<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn call(self) {
+        for (pixel, out) in self.pixels.iter_mut().zip(self.out.as_chunks_mut::<6>().0) {
+            let mut codes = [0; 4];
+            for (v, code) in pixel.iter_mut().zip(&mut codes) {
+                // All lie in 0..1: so four at once, where a conversion that holds at the ends is not.
+                *code = (*v * 65_535.0 + WHOLE).to_bits() & 0xffff;
+                *v = *code as f32 / 65_535.0;
+            }
+            let [r, g, b, _] = codes.map(|code| (code as u16).to_le_bytes());
+            *out = [r[0], r[1], g[0], g[1], b[0], b[1]];
+        }
+    }
 }
 
 /// The picture that bytes hold; `None` where they are not whole.

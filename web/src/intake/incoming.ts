@@ -82,13 +82,23 @@ function sendPiece(url: string, piece: Blob, stop: AbortSignal, sent: (bytes: nu
 /** Sends what is missing of a file and gives the key that it lies under. */
 export async function sendFile(file: File, scene: string, stop: AbortSignal, sent: (share: number) => void): Promise<string> {
   const key = await keyOf(file, scene);
-  let { have } = await api.have(key);
-  while (have < file.size || file.size === 0) {
+  const here = async () => (await api.have(key)).have;
+  // A file of one piece is hardly ever here in part: that is asked only where it is not taken.
+  const small = file.size <= PIECE;
+  let have = small ? 0 : await here();
+  for (let first = small; first || have < file.size; first = false) {
     const url = `/api/incoming/${key}?from=${have}&name=${encodeURIComponent(file.name)}`;
     const from = have;
-    have = await sendPiece(url, file.slice(from, from + PIECE), stop, (n) => sent((from + n) / Math.max(1, file.size)));
-    if (file.size === 0) break;
-    sent(have / file.size);
+    // A file as it is goes from the disk to the socket; a slice goes through three processes of the browser.
+    const piece = small && from === 0 ? file : file.slice(from, from + PIECE);
+    try {
+      have = await sendPiece(url, piece, stop, (n) => sent((from + n) / Math.max(1, file.size)));
+    } catch (e) {
+      if (!first || stop.aborted) throw e;
+      have = await here();
+      if (have === 0) throw e;
+    }
+    sent(have / Math.max(1, file.size));
   }
   return key;
 }

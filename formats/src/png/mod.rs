@@ -1,5 +1,7 @@
 //! PNG (ISO/IEC 15948, W3C PNG third edition), 8 and 16 bit.
 
+mod stored;
+
 use crate::exif;
 use crate::frame::{Beside, Frame, Rows, Whole, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
@@ -8,7 +10,8 @@ use crate::{Depth, FormatError, icc, picture::put_pixels};
 use lantern_core::colour::Encoding;
 use lantern_core::picture::{Picture, check_size};
 use png::{BitDepth, ColorType, Transformations};
-use std::io::Cursor;
+use std::io::{BufRead, Cursor, Seek};
+use stored::Inflated;
 
 /// The format in the list of [all](crate::registry).
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
@@ -38,8 +41,21 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
 
 /// Reads it row by row.
 pub fn each_row(bytes: &[u8], rows: &mut dyn Rows) -> Result<Beside, FormatError> {
+    match Inflated::of(bytes) {
+        Some(inflated) => {
+            let mut decoder = png::Decoder::new(inflated.stored());
+            decoder.ignore_checksums(true);
+            rows_of(decoder, rows)
+        }
+        None => rows_of(png::Decoder::new(Cursor::new(bytes)), rows),
+    }
+}
+
+fn rows_of<R: BufRead + Seek>(
+    mut decoder: png::Decoder<R>,
+    rows: &mut dyn Rows,
+) -> Result<Beside, FormatError> {
     let broken = |e| FormatError::broken(NAME, e);
-    let mut decoder = png::Decoder::new(Cursor::new(bytes));
     // Palettes and samples under 8 bit become plain 8-bit samples.
     decoder.set_transformations(Transformations::EXPAND);
     let mut reader = decoder.read_info().map_err(broken)?;
