@@ -17,9 +17,20 @@ pub(crate) fn of<T: Copy + Default>(
     channels: usize,
     sample: impl Fn(f32) -> T,
 ) -> Vec<T> {
-    let mut out = vec![T::default(); pixels.len() * channels];
-    lane::vectorised(Samples { pixels, channels, sample, out: &mut out });
+    let mut out = Vec::new();
+    put(pixels, channels, sample, &mut out);
     out
+}
+
+/// The same in place of what `out` held.
+pub(crate) fn put<T: Copy + Default>(
+    pixels: &[[f32; 4]],
+    channels: usize,
+    sample: impl Fn(f32) -> T,
+    out: &mut Vec<T>,
+) {
+    out.resize(pixels.len() * channels, T::default());
+    lane::vectorised(Samples { pixels, channels, sample, out });
 }
 
 struct Samples<'a, T, F> {

@@ -265,41 +265,41 @@ pub fn write(picture: &Picture, depth: Depth) -> Result<Vec<u8>, FormatError> {
 
 /// Writes a picture with what lies beside it, and the ICC profile of a display encoding.
 pub fn write_frame(frame: &Frame, depth: Depth, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
-    let channels = if frame.beside.alpha { 4 } else { 3 };
-    let pixels = &frame.picture.pixels;
     match depth {
-        Depth::Eight => {
-            let data = samples::of(pixels, channels, |v| quantise(v, 255.0) as u8);
-            write_as::<colortype::RGB8>(frame, encoding, &data)
-        }
-        Depth::Sixteen => {
-            let data = samples::of(pixels, channels, |v| quantise(v, 65535.0) as u16);
-            write_as::<colortype::RGB16>(frame, encoding, &data)
-        }
+        Depth::Eight => write_as::<colortype::RGB8>(frame, encoding, |v| quantise(v, 255.0) as u8),
+        Depth::Sixteen => write_as::<colortype::RGB16>(frame, encoding, |v| quantise(v, 65535.0) as u16),
     }
 }
 
 fn write_as<C: colortype::ColorType>(
     frame: &Frame,
     encoding: Option<&Encoding>,
-    data: &[C::Inner],
+    sample: impl Fn(f32) -> C::Inner,
 ) -> Result<Vec<u8>, FormatError>
 where
+    C::Inner: Copy + Default,
     [C::Inner]: tiff::encoder::TiffValue,
 {
     // Its samples, and a little for what says what they are.
-    let mut out = Cursor::new(Vec::with_capacity(size_of_val(data) + 4096));
-    put::<C, _>(&mut out, frame, encoding, data).map_err(broken)?;
+    let samples = frame.picture.pixels.len() * channels(frame);
+    let mut out = Cursor::new(Vec::with_capacity(samples * size_of::<C::Inner>() + 4096));
+    put::<C, _>(&mut out, frame, encoding, sample).map_err(broken)?;
     Ok(out.into_inner())
+}
+
+/// Samples that are written of a pixel.
+fn channels(frame: &Frame) -> usize {
+    if frame.beside.alpha { 4 } else { 3 }
 }
 
 fn put<C: colortype::ColorType, W: Write + Seek>(
     out: W,
     frame: &Frame,
     encoding: Option<&Encoding>,
-    data: &[C::Inner],
+    sample: impl Fn(f32) -> C::Inner,
 ) -> Result<(), TiffError>
 where
+    C::Inner: Copy + Default,
     [C::Inner]: tiff::encoder::TiffValue,
 {
     let (picture, beside) = (&frame.picture, &frame.beside);
@@ -319,7 +319,16 @@ where
     if let Some(profile) = encoding.and_then(icc::profile) {
         image.encoder().write_tag(Tag::IccProfile, &profile[..])?;
     }
-    image.write_data(data)
+    // A strip at a time: samples of the whole picture would be written to memory only to be read again.
+    let (mut left, mut strip) = (picture.pixels.as_slice(), Vec::new());
+    loop {
+        let pixels = image.next_strip_sample_count() as usize / channels(frame);
+        let Some((own, rest)) = left.split_at_checked(pixels).filter(|_| pixels > 0) else { break };
+        samples::put(own, channels(frame), &sample, &mut strip);
+        image.write_strip(&strip)?;
+        left = rest;
+    }
+    image.finish()
 }
 
 #[cfg(test)]
