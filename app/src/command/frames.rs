@@ -221,18 +221,6 @@ impl Frames {
     }
 }
 
-/// Spreads work over twice as many threads as there are processors, before any work has begun. Reading and writing take some of
-/// the processors' time: where a picture is cut into as many shares as there are processors, all wait for the one that has less.
-/// Who says how many with `RAYON_NUM_THREADS` has their way.
-pub fn spread_out() {
-    if std::env::var_os("RAYON_NUM_THREADS").is_some() {
-        return;
-    }
-    let processors = std::thread::available_parallelism().map_or(1, usize::from);
-    // Fails where work has begun already, on as many threads as there are processors.
-    let _ = rayon::ThreadPoolBuilder::new().num_threads(2 * processors).build_global();
-}
-
 /// Refuses what would lose a picture.
 fn check(ways: &[Way]) -> Outcome<()> {
     let real = |path: &Path| -> PathBuf {

@@ -1,7 +1,7 @@
 //! bake, render and apply.
 
 use super::encoding;
-use super::frames::{Frames, Progress, number, spread_out};
+use super::frames::{Frames, Progress, number};
 use crate::files::{self, Failure, Outcome};
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, ValueEnum};
@@ -159,7 +159,6 @@ fn parse_rate(text: &str) -> Result<f64, String> {
 
 impl Render {
     pub fn run(&self) -> Outcome<()> {
-        spread_out();
         let path = match &self.look {
             Some(look) => files::look(look)?.path,
             None => LookPath::default(),
@@ -249,7 +248,6 @@ pub struct Apply {
 
 impl Apply {
     pub fn run(&self) -> Outcome<()> {
-        spread_out();
         let table = self.range.in_full(files::table(&self.table)?)?;
         let key = format!("apply {}", KeptTable::of(&table).hash());
         self.frames.each(None, &key, |frame, _| table.apply_parallel(&mut frame.picture.pixels))
