@@ -130,12 +130,8 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
     let planes = if layout.planar { layout.taken } else { 1 };
     // Where its pixels come in the order that they are kept in, memory need not be cleared for them first.
     let in_order = layout.is_rgb() && across == 1;
-    let mut pixels = Vec::new();
-    if in_order {
-        pixels.reserve_exact(width * height);
-    } else {
-        pixels.resize(width * height, [0.0; 4]);
-    }
+    let mut pixels =
+        if in_order { Vec::with_capacity(width * height) } else { vec![[0.0; 4]; width * height] };
     for i in 0..across * down * planes {
         let (plane, within) = (i / (across * down), i % (across * down));
         let (left, top) = (within % across * chunk[0], within / across * chunk[1]);
@@ -143,20 +139,8 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
         let (w, h) = d.chunk_data_dimensions(i as u32);
         let part = Part { left, top, w: w as usize, h: h as usize, plane };
         match found {
-            DecodingResult::U8(v) => layout.put(
-                &mut pixels,
-                &part,
-                &v,
-                #[inline(always)]
-                |v| f32::from(*v) / 255.0,
-            )?,
-            DecodingResult::U16(v) => layout.put(
-                &mut pixels,
-                &part,
-                &v,
-                #[inline(always)]
-                |v| f32::from(*v) / 65535.0,
-            )?,
+            DecodingResult::U8(v) => layout.put(&mut pixels, &part, &v, |v| f32::from(*v) / 255.0)?,
+            DecodingResult::U16(v) => layout.put(&mut pixels, &part, &v, |v| f32::from(*v) / 65535.0)?,
             DecodingResult::U32(v) => {
                 layout.put(&mut pixels, &part, &v, |v| (f64::from(*v) / f64::from(u32::MAX)) as f32)?;
             }

@@ -17,7 +17,7 @@ use std::time::SystemTime;
 const FOLDER: &str = "proxies";
 const ENDING: &str = "proxy";
 /// Goes up whenever the code makes another proxy of the same file: how it is decoded, made smaller, or encoded.
-const FORM: &str = "1";
+const FORM: &str = "2";
 /// What they may take on disk: some thousand pictures. Above it the oldest go, down to three quarters.
 const MOST_BYTES: u64 = 4 << 30;
 
@@ -32,7 +32,7 @@ const FLOATS: u8 = 1;
 #[derive(Clone, Debug, Default)]
 pub struct Taken(Arc<AtomicU64>);
 
-/// From here on floats are whole numbers, and the last sixteen of their bits count.
+/// 2^23, from where on floats are whole numbers: added to a value below 2^16, it leaves that rounded in the lowest sixteen bits.
 const WHOLE: f32 = 8_388_608.0;
 
 /// Rounds a picture to what is kept of it, and gives that.
@@ -91,7 +91,7 @@ impl pulp::NullaryFnOnce for Rounded<'_> {
         for (pixel, out) in self.pixels.iter_mut().zip(self.out.as_chunks_mut::<6>().0) {
             let mut codes = [0; 4];
             for (v, code) in pixel.iter_mut().zip(&mut codes) {
-                // All lie in 0..1: so four at once, where a conversion that holds at the ends is not.
+                // All lie in 0..1. A cast would hold at its ends, which the compiler does not vectorise.
                 *code = (*v * 65_535.0 + WHOLE).to_bits() & 0xffff;
                 *v = *code as f32 / 65_535.0;
             }

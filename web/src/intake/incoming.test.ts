@@ -123,6 +123,13 @@ describe("a file", () => {
     expect(list()).toEqual([]);
   });
 
+  it("of one piece that breaks off while the server is away says so", async () => {
+    server.fail = ["away"];
+    calls.have.mockRejectedValue(new TypeError("Failed to fetch"));
+    await send(file("a.png", 30));
+    expect(list().map((c) => c.failure)).toEqual(["the server does not answer; go on when it is back"]);
+  });
+
   it("that the server refuses is named with its words, and the next one goes on", async () => {
     server.fail = ["this is no picture: it begins as text"];
     await send(file("notes.png", 10), file("mole.png", 20));

@@ -95,7 +95,8 @@ export async function sendFile(file: File, scene: string, stop: AbortSignal, sen
       have = await sendPiece(url, piece, stop, (n) => sent((from + n) / Math.max(1, file.size)));
     } catch (e) {
       if (!first || stop.aborted) throw e;
-      have = await here();
+      // Where the server is away, what went wrong first is said.
+      have = await here().catch(() => 0);
       if (have === 0) throw e;
     }
     sent(have / Math.max(1, file.size));
