@@ -6,7 +6,8 @@ use lantern_core::picture::Picture;
 use lantern_core::step::TableEncoding;
 use lantern_core::table::Table;
 use lantern_formats::frame::Frame;
-use lantern_formats::registry::{self, PictureFormat, Writer};
+use lantern_formats::registry::{self, PictureFormat};
+use lantern_handoff::graded::Carried;
 use std::path::{Path, PathBuf};
 use thiserror::Error;
 
@@ -59,20 +60,30 @@ pub fn picture(path: &Path) -> Outcome<Picture> {
 
 /// A picture with what lies beside it in its file.
 pub fn frame(path: &Path) -> Outcome<Frame> {
-    frame_of(path, &bytes(path)?)
+    let frame = lantern_formats::frame::read(&bytes(path)?).map_err(about(path))?;
+    Ok(healed(path, frame.into()).into_frame())
 }
 
-/// The same of bytes that were read.
-pub fn frame_of(path: &Path, bytes: &[u8]) -> Outcome<Frame> {
-    let mut frame = lantern_formats::frame::read(bytes).map_err(about(path))?;
-    let healed = frame.picture.sanitise();
+/// A picture to be worked on and written again.
+pub fn carried(path: &Path) -> Outcome<Carried> {
+    carried_of(path, &bytes(path)?)
+}
+
+/// A picture to be worked on and written again, of bytes that were read.
+pub fn carried_of(path: &Path, bytes: &[u8]) -> Outcome<Carried> {
+    Ok(healed(path, Carried::read(bytes).map_err(about(path))?))
+}
+
+/// Replaces what is no number, and says so.
+fn healed(path: &Path, mut frame: Carried) -> Carried {
+    let healed = frame.sanitise();
     if healed > 0 {
         eprintln!(
             "dusky-lantern: {}: {healed} values were not finite numbers and were replaced",
             path.display()
         );
     }
-    Ok(frame)
+    frame
 }
 
 /// An encoding by its id, or the path of a camera profile file.
@@ -122,9 +133,8 @@ pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
 }
 
 /// The format that a name ends with, where it is written.
-fn written(path: &Path) -> Option<(&'static PictureFormat, Writer)> {
-    let format = registry::of_ending(path.extension()?.to_str()?)?;
-    format.write.map(|write| (format, write))
+pub fn written(path: &Path) -> Option<&'static PictureFormat> {
+    lantern_handoff::plan::written(path.extension()?.to_str()?)
 }
 
 /// Refuses a name whose ending says no format that is written.
@@ -142,11 +152,11 @@ pub fn check_written(path: &Path) -> Outcome<()> {
 /// A picture of an encoding in the format that the file's name ends with: PNG and TIFF in 16 bit, DPX in 10 bit,
 /// OpenEXR in f32; each with the tags that it has for the encoding, and what lies beside the pixels. What the format has
 /// no place for is said.
-pub fn encode(path: &Path, frame: &Frame, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
+pub fn encode(path: &Path, frame: &Carried, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
     check_written(path)?;
-    let Some((format, write)) = written(path) else { return Ok(Vec::new()) };
-    for lost in frame.beside.lost_in(format) {
+    let Some(format) = written(path) else { return Ok(Vec::new()) };
+    for lost in frame.beside().lost_in(format) {
         eprintln!("dusky-lantern: {}: {} has no place for its {lost}", path.display(), format.name);
     }
-    write(frame, encoding).map_err(about(path))
+    frame.encoded(format, encoding).map_err(about(path))
 }

@@ -1,7 +1,10 @@
 //! Pictures: RGBA f32, rows from the top.
 
+mod codes;
+pub mod samples;
 mod shrink;
 
+pub use codes::Codes;
 pub use shrink::Shrink;
 
 use crate::numeric::lane;

@@ -6,10 +6,10 @@
 
 use crate::FormatError;
 use crate::frame::{Beside, Frame, Windows, sane_aspect};
-use crate::registry::{Keeps, PictureFormat};
+use crate::registry::{CodesFormat, Keeps, PictureFormat};
 use crate::samples::quantise;
 use lantern_core::colour::{Encoding, transfer::Transfer};
-use lantern_core::picture::{Picture, check_size};
+use lantern_core::picture::{Codes, Picture, check_size};
 
 /// The format in the list of [all](crate::registry).
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
@@ -20,6 +20,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::dpx,
     write: Some(|frame, encoding| Ok(write_frame(frame, encoding.map_or([0, 0], words)))),
+    codes: Some(CodesFormat { read: read_codes, most: TEN, write: write_codes }),
     keeps: Keeps { windows: true, orientation: true },
 };
 
@@ -35,6 +36,8 @@ fn words(encoding: &Encoding) -> [u8; 2] {
 }
 
 const NAME: &str = "DPX";
+/// The most of a sample of 10 bits, which is what is written.
+const TEN: u16 = 1023;
 /// Where the generic image header begins, and the shortest file that has it whole.
 const IMAGE: usize = 768;
 const LEAST: usize = 1024;
@@ -198,22 +201,15 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 
 /// The same with what lies beside the pixels. Lines that run from the bottom or the right are turned.
 pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
+    if let Some((codes, beside)) = read_codes(bytes)? {
+        return Ok(Frame { picture: codes.picture(), beside });
+    }
     let h = header(bytes)?;
     let channels = h.channels().unwrap_or(3);
-    let line = h.line(h.width * channels);
-    // The last line may come without its padding.
-    let needed = h.offset + line * h.height - h.line_padding;
-    if bytes.len() < needed {
-        let why = format!("it ends after {} bytes; its header promises {needed}", bytes.len());
-        return Err(FormatError::broken(NAME, why));
-    }
-    let most = ((1_u32 << h.bits) - 1) as f32;
-    let (right_to_left, bottom_up) = (h.orientation & 1 == 1, h.orientation & 2 == 2);
+    let most = h.most() as f32;
+    let right_to_left = h.orientation & 1 == 1;
     let mut pixels = Vec::with_capacity(h.width * h.height);
-    for y in 0..h.height {
-        let y = if bottom_up { h.height - 1 - y } else { y };
-        let from = h.offset + line * y;
-        let row = &bytes[from..bytes.len().min(from + line)];
+    for row in h.lines(bytes)? {
         for x in 0..h.width {
             let x = if right_to_left { h.width - 1 - x } else { x };
             let at = |c: usize| h.sample(row, x * channels + c) as f32 / most;
@@ -225,21 +221,72 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
             });
         }
     }
-    let picture = Picture::new(h.width, h.height, pixels)?;
-    let [x, y, w, whole_h] = h.cut;
-    let place = |v: u32| i32::try_from(v).unwrap_or(0);
-    let windows = Windows {
-        data: [place(x), place(y)],
-        shown: [0, 0],
-        size: if w == 0 || whole_h == 0 { [h.width, h.height] } else { [w as usize, whole_h as usize] },
-    };
-    let beside = Beside {
-        alpha: channels == 4,
-        aspect: h.aspect,
-        orientation: 1,
-        windows: windows.unless_plain(&picture),
-    };
-    Ok(Frame { picture, beside })
+    Ok(Frame { picture: Picture::new(h.width, h.height, pixels)?, beside: h.beside() })
+}
+
+/// Reads a DPX of red, green and blue whose samples lie one in each 16 bits, or three in each word of 32; `None` for another.
+fn read_codes(bytes: &[u8]) -> Result<Option<(Codes, Beside)>, FormatError> {
+    let h = header(bytes)?;
+    if h.descriptor != 50 || h.orientation & 1 == 1 || !matches!((h.bits, h.packing), (16, _) | (10, 1 | 2)) {
+        return Ok(None);
+    }
+    let lines = h.lines(bytes)?;
+    let mut samples = vec![0; 3 * h.width * h.height];
+    let low = if h.packing == 1 { 2 } else { 0 };
+    for (line, out) in lines.zip(samples.chunks_exact_mut(3 * h.width)) {
+        if h.bits == 16 {
+            for (out, v) in out.iter_mut().zip(line.as_chunks::<2>().0) {
+                *out = if h.big { u16::from_be_bytes(*v) } else { u16::from_le_bytes(*v) };
+            }
+        } else {
+            for (out, v) in out.as_chunks_mut::<3>().0.iter_mut().zip(line.as_chunks::<4>().0) {
+                let word = if h.big { u32::from_be_bytes(*v) } else { u32::from_le_bytes(*v) } >> low;
+                *out = [word >> 20, word >> 10, word].map(|v| (v & 0x3ff) as u16);
+            }
+        }
+    }
+    Ok(Some((Codes::new(h.width, h.height, h.most() as u16, samples)?, h.beside())))
+}
+
+impl Header {
+    /// The most of a sample.
+    fn most(&self) -> u32 {
+        (1 << self.bits) - 1
+    }
+
+    /// The lines of a file from the top, each with all samples of its pixels.
+    fn lines<'a>(&self, bytes: &'a [u8]) -> Result<impl Iterator<Item = &'a [u8]> + use<'a>, FormatError> {
+        let line = self.line(self.width * self.channels().unwrap_or(3));
+        // The last line may come without its padding.
+        let needed = self.offset + line * self.height - self.line_padding;
+        if bytes.len() < needed {
+            let why = format!("it ends after {} bytes; its header promises {needed}", bytes.len());
+            return Err(FormatError::broken(NAME, why));
+        }
+        let (offset, height, bottom_up) = (self.offset, self.height, self.orientation & 2 == 2);
+        Ok((0..height).map(move |y| {
+            let from = offset + line * if bottom_up { height - 1 - y } else { y };
+            &bytes[from..bytes.len().min(from + line)]
+        }))
+    }
+
+    /// What lies beside the pixels.
+    fn beside(&self) -> Beside {
+        let [x, y, w, h] = self.cut;
+        let place = |v: u32| i32::try_from(v).unwrap_or(0);
+        let own = [self.width, self.height];
+        let windows = Windows {
+            data: [place(x), place(y)],
+            shown: [0, 0],
+            size: if w == 0 || h == 0 { own } else { [w as usize, h as usize] },
+        };
+        Beside {
+            alpha: self.channels() == Some(4),
+            aspect: self.aspect,
+            orientation: 1,
+            windows: windows.unless_plain(own),
+        }
+    }
 }
 
 /// Writes code values 0..1 as a big-endian 10-bit RGB DPX, filled by method A; values beyond are held at the ends.
@@ -253,11 +300,47 @@ pub fn write_frame(frame: &Frame, words: [u8; 2]) -> Vec<u8> {
     write_as(&frame.picture, &frame.beside, words)
 }
 
-fn write_as(picture: &Picture, beside: &Beside, [transfer, colorimetric]: [u8; 2]) -> Vec<u8> {
+fn write_as(picture: &Picture, beside: &Beside, words: [u8; 2]) -> Vec<u8> {
+    if !beside.alpha {
+        return write_rgb(&Codes::of(picture, TEN), beside, words);
+    }
     let (w, h) = (picture.width(), picture.height());
-    let channels = if beside.alpha { 4 } else { 3 };
-    let line = (w * channels).div_ceil(3) * 4;
-    let mut out = vec![0xff; WRITTEN];
+    let line = (w * 4).div_ceil(3) * 4;
+    let mut out = begun([w, h], line, beside, words);
+    for row in picture.pixels.chunks_exact(w) {
+        let mut samples = row.iter().flatten().map(|v| quantise(*v, 1023.0));
+        for _ in 0..line / 4 {
+            out.extend(word([(); 3].map(|()| samples.next().unwrap_or(0))));
+        }
+    }
+    out
+}
+
+/// Writes samples of 10 bits as they are.
+fn write_codes(codes: &Codes, beside: &Beside, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
+    Ok(write_rgb(codes, &Beside { alpha: false, ..*beside }, encoding.map_or([0, 0], words)))
+}
+
+fn write_rgb(codes: &Codes, beside: &Beside, words: [u8; 2]) -> Vec<u8> {
+    let [w, h] = codes.size();
+    let mut out = begun([w, h], 4 * w, beside, words);
+    out.resize(WRITTEN + 4 * w * h, 0);
+    let pixels = codes.samples().as_chunks::<3>().0;
+    for (out, p) in out[WRITTEN..].as_chunks_mut::<4>().0.iter_mut().zip(pixels) {
+        *out = word(p.map(u32::from));
+    }
+    out
+}
+
+/// Three samples of 10 bits as a big-endian word, by method A.
+fn word([a, b, c]: [u32; 3]) -> [u8; 4] {
+    (a << 22 | b << 12 | c << 2).to_be_bytes()
+}
+
+/// A file up to its pixels, of which each line takes `line` bytes.
+fn begun([w, h]: [usize; 2], line: usize, beside: &Beside, [transfer, colorimetric]: [u8; 2]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(WRITTEN + line * h);
+    out.resize(WRITTEN, 0xff);
     let mut put = |at: usize, bytes: &[u8]| out[at..at + bytes.len()].copy_from_slice(bytes);
     put(0, b"SDPX");
     put(4, &(WRITTEN as u32).to_be_bytes());
@@ -287,13 +370,6 @@ fn write_as(picture: &Picture, beside: &Beside, [transfer, colorimetric]: [u8; 2
     let [wide, high] =
         if beside.aspect == 1.0 { [1, 1] } else { [(beside.aspect * 10_000.0).round() as u32, 10_000] };
     put(ASPECT, &[wide.to_be_bytes(), high.to_be_bytes()].concat());
-    for row in picture.pixels.chunks_exact(w) {
-        let mut samples = row.iter().flat_map(|p| &p[..channels]).map(|v| quantise(*v, 1023.0));
-        for _ in 0..line / 4 {
-            let [a, b, c] = [(); 3].map(|()| samples.next().unwrap_or(0));
-            out.extend_from_slice(&(a << 22 | b << 12 | c << 2).to_be_bytes());
-        }
-    }
     out
 }
 

@@ -21,6 +21,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::openexr,
     write: Some(|frame, encoding| write_frame(frame, encoding.map(|e| &e.primaries))),
+    codes: None,
     keeps: Keeps { windows: true, orientation: false },
 };
 
@@ -181,7 +182,7 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
     };
     let (width, height) = (target.width, target.pixels.len() / target.width.max(1));
     let picture = Picture::new(width, height, target.pixels)?;
-    let windows = beside.windows.and_then(|w| w.unless_plain(&picture));
+    let windows = beside.windows.and_then(|w| w.unless_plain([picture.width(), picture.height()]));
     Ok(Frame { picture, beside: Beside { windows, ..beside } })
 }
 

@@ -51,9 +51,9 @@ impl From<Picture> for Frame {
 }
 
 impl Windows {
-    /// `None` where the pixels are exactly what is shown and begin at zero: then there is nothing to say.
-    pub(crate) fn unless_plain(self, picture: &Picture) -> Option<Self> {
-        let plain = Self { data: [0, 0], shown: [0, 0], size: [picture.width(), picture.height()] };
+    /// `None` where the pixels, of this width and height, are exactly what is shown and begin at zero: then there is nothing to say.
+    pub(crate) fn unless_plain(self, size: [usize; 2]) -> Option<Self> {
+        let plain = Self { data: [0, 0], shown: [0, 0], size };
         (self != plain).then_some(self)
     }
 }

@@ -19,6 +19,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::jpeg,
     write: None,
+    codes: None,
     keeps: Keeps { windows: false, orientation: true },
 };
 

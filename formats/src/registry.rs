@@ -5,6 +5,7 @@ use crate::facts::Facts;
 use crate::frame::{Beside, Frame, Rows};
 use crate::{FormatError, cdl, clf, cube, dpx, exr, hald, jpeg, png, spi, tiff};
 use lantern_core::colour::Encoding;
+use lantern_core::picture::Codes;
 use lantern_core::table::Table;
 
 /// A picture format.
@@ -23,8 +24,20 @@ pub struct PictureFormat {
     pub facts: fn(&[u8]) -> Result<Facts, FormatError>,
     /// Writes a picture of an encoding in the format's usual depth. `None` for one that is only read.
     pub write: Option<Writer>,
+    /// Pictures of whole numbers, taken and given as they are. `None` where that spares nothing.
+    pub codes: Option<CodesFormat>,
     /// What it has a place for beside the pixels.
     pub keeps: Keeps,
+}
+
+/// How a format takes and gives pictures of whole numbers: the same as by way of a [`Frame`], with less to move.
+pub struct CodesFormat {
+    /// Reads a picture of red, green and blue alone; `None` for a file that holds another.
+    pub read: fn(&[u8]) -> Result<Option<(Codes, Beside)>, FormatError>,
+    /// The number that stands for 1 in what is written.
+    pub most: u16,
+    /// Writes a picture of [`CodesFormat::most`] and an encoding.
+    pub write: fn(&Codes, &Beside, Option<&Encoding>) -> Result<Vec<u8>, FormatError>,
 }
 
 impl PictureFormat {
@@ -121,6 +134,49 @@ mod tests {
             let read = (format.read)(&bytes).unwrap().picture;
             assert!((read.pixels[4][1] - 0.5).abs() < 1e-3, "{}", format.name);
         }
+    }
+
+    #[test]
+    fn whole_numbers_make_the_same_file_and_the_same_picture_as_floats() {
+        let beside = Beside { aspect: 2.0, ..Beside::default() };
+        for (w, h) in [(1, 1), (5, 3), (67, 9), (130, 70)] {
+            let value = |i: usize| ((i * 7919) % 1009) as f32 / 990.0 - 0.01;
+            let pixels = (0..w * h).map(|i| [value(i), value(3 * i + 1), value(5 * i + 2), 1.0]).collect();
+            let frame = Frame { picture: Picture::new(w, h, pixels).unwrap(), beside: beside.clone() };
+            for encoding in [None, Encoding::find("rec709")] {
+                for format in PICTURES {
+                    let (Some(codes), Some(write)) = (&format.codes, format.write) else { continue };
+                    let bytes = write(&frame, encoding.as_ref()).unwrap();
+                    let own = Codes::of(&frame.picture, codes.most);
+                    assert!(
+                        (codes.write)(&own, &beside, encoding.as_ref()).unwrap() == bytes,
+                        "{}",
+                        format.name
+                    );
+                    let (back, with) = (codes.read)(&bytes).unwrap().unwrap();
+                    assert_eq!((&back, &with), (&own, &beside));
+                    assert_eq!(back.picture(), (format.read)(&bytes).unwrap().picture);
+                    // One that breaks off is refused in both ways, in the same words.
+                    let cut = &bytes[..bytes.len() - 4];
+                    let why = |e: FormatError| e.to_string();
+                    let (a, b) = ((codes.read)(cut).map_err(why), (format.read)(cut).map_err(why));
+                    assert!(a.is_err() && a.err() == b.err(), "{}", format.name);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_no_plain_picture_of_whole_numbers_is_left_to_floats() {
+        let picture = Picture::new(3, 2, vec![[0.25, 0.5, 0.75, 0.5]; 6]).unwrap();
+        let clear = Frame { picture, beside: Beside { alpha: true, ..Beside::default() } };
+        for format in PICTURES {
+            let (Some(codes), Some(write)) = (&format.codes, format.write) else { continue };
+            assert_eq!((codes.read)(&write(&clear, None).unwrap()).unwrap(), None, "{}", format.name);
+            assert!((codes.read)(b"").is_err() && (codes.read)(format.begins[0]).is_err());
+        }
+        let eight = tiff::write(&clear.picture, crate::Depth::Eight).unwrap();
+        assert_eq!((tiff::FORMAT.codes.unwrap().read)(&eight).unwrap(), None);
     }
 
     #[test]

@@ -3,17 +3,17 @@
 
 use crate::frame::{Beside, Frame, sane_aspect};
 use crate::picture::rgba;
-use crate::registry::{Keeps, PictureFormat};
+use crate::registry::{CodesFormat, Keeps, PictureFormat};
 use crate::samples::{self, quantise};
 use crate::{Depth, FormatError, icc};
 use lantern_core::colour::Encoding;
 use lantern_core::numeric::lane;
-use lantern_core::picture::{Picture, check_size};
-use std::io::{Cursor, Read, Seek, Write};
+use lantern_core::picture::{Codes, Picture, check_size};
+use std::io::{Cursor, Read, Seek};
 use tiff::{
     TiffError,
     decoder::{Decoder, DecodingResult, Limits, ifd::Value},
-    encoder::{Rational, TiffEncoder, TiffKindStandard, colortype},
+    encoder::{ImageEncoder, Rational, TiffEncoder, TiffKindStandard, colortype},
     tags::{ExtraSamples, Tag},
 };
 
@@ -26,6 +26,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::tiff,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
+    codes: Some(CodesFormat { read: read_codes, most: u16::MAX, write: write_codes }),
     keeps: Keeps { windows: false, orientation: true },
 };
 
@@ -48,6 +49,8 @@ struct Layout {
     /// Samples of a pixel in the file, and how many of them are taken: grey or R, G, B, and alpha.
     samples: usize,
     taken: usize,
+    /// Whether they are whole numbers of 16 bits.
+    sixteen: bool,
     planar: bool,
     beside: Beside,
 }
@@ -88,6 +91,7 @@ fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
     if bits.iter().any(|b| *b != bits[0]) || forms.iter().any(|f| *f != forms[0]) {
         return unsupported("a picture whose channels differ in depth");
     }
+    let sixteen = bits.first() == Some(&16) && matches!(forms.first(), None | Some(1 | 4));
     // What stands beside the colours is alpha where the file says so, or says nothing of a single one.
     let extra = numbers(d, Tag::ExtraSamples, 0)?.first().copied().unwrap_or(0);
     let alpha = samples > colours && (matches!(extra, 1 | 2) || samples == colours + 1);
@@ -105,7 +109,7 @@ fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
         windows: None,
     };
     let planar = number(d, Tag::PlanarConfiguration, 1)? == 2 && samples > 1;
-    Ok(Layout { size, samples, taken: colours + usize::from(alpha), planar, beside })
+    Ok(Layout { size, samples, taken: colours + usize::from(alpha), sixteen, planar, beside })
 }
 
 /// Reads a TIFF's first picture as code values 0..1; floats as they stand.
@@ -115,50 +119,101 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 
 /// The same with what lies beside the pixels. It is read a strip or tile at a time.
 pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
-    let mut limits = Limits::default();
-    limits.decoding_buffer_size = MOST_CHUNK;
-    limits.intermediate_buffer_size = MOST_CHUNK;
-    let mut d = Decoder::new(Cursor::new(bytes)).map_err(broken)?.with_limits(limits);
-    let layout = layout(&mut d)?;
-    let [width, height] = layout.size;
-    let (chunk_w, chunk_h) = d.chunk_dimensions();
-    let chunk = [chunk_w as usize, chunk_h as usize];
-    if chunk.contains(&0) {
-        return Err(FormatError::broken(NAME, "its strips or tiles have no size"));
-    }
-    let (across, down) = (width.div_ceil(chunk[0]), height.div_ceil(chunk[1]));
-    let planes = if layout.planar { layout.taken } else { 1 };
+    let mut chunks = Chunks::open(bytes)?;
+    let [width, height] = chunks.layout.size;
     // Where its pixels come in the order that they are kept in, memory need not be cleared for them first.
-    let in_order = layout.is_rgb() && across == 1;
+    let in_order = chunks.layout.is_rgb() && chunks.across == 1;
     let mut pixels =
         if in_order { Vec::with_capacity(width * height) } else { vec![[0.0; 4]; width * height] };
-    for i in 0..across * down * planes {
-        let (plane, within) = (i / (across * down), i % (across * down));
-        let (left, top) = (within % across * chunk[0], within / across * chunk[1]);
-        let found = d.read_chunk(i as u32).map_err(broken)?;
-        let (w, h) = d.chunk_data_dimensions(i as u32);
-        let part = Part { left, top, w: w as usize, h: h as usize, plane };
+    chunks.each(|layout, part, found| {
         match found {
-            DecodingResult::U8(v) => layout.put(&mut pixels, &part, &v, |v| f32::from(*v) / 255.0)?,
-            DecodingResult::U16(v) => layout.put(&mut pixels, &part, &v, |v| f32::from(*v) / 65535.0)?,
+            DecodingResult::U8(v) => layout.put(&mut pixels, part, v, |v| f32::from(*v) / 255.0)?,
+            DecodingResult::U16(v) => layout.put(&mut pixels, part, v, |v| f32::from(*v) / 65535.0)?,
             DecodingResult::U32(v) => {
-                layout.put(&mut pixels, &part, &v, |v| (f64::from(*v) / f64::from(u32::MAX)) as f32)?;
+                layout.put(&mut pixels, part, v, |v| (f64::from(*v) / f64::from(u32::MAX)) as f32)?;
             }
-            DecodingResult::F16(v) => layout.put(&mut pixels, &part, &v, |v| v.to_f32())?,
-            DecodingResult::F32(v) => layout.put(&mut pixels, &part, &v, |v| *v)?,
-            DecodingResult::F64(v) => layout.put(&mut pixels, &part, &v, |v| *v as f32)?,
-            _ => {
-                return Err(FormatError::broken(
-                    NAME,
-                    "its samples are not of the kind that its header says",
-                ));
-            }
+            DecodingResult::F16(v) => layout.put(&mut pixels, part, v, |v| v.to_f32())?,
+            DecodingResult::F32(v) => layout.put(&mut pixels, part, v, |v| *v)?,
+            DecodingResult::F64(v) => layout.put(&mut pixels, part, v, |v| *v as f32)?,
+            _ => return Err(other_kind()),
         }
-    }
+        Ok(())
+    })?;
+    let layout = chunks.layout;
     if !layout.is_rgb() {
         pixels.iter_mut().for_each(|p| *p = rgba(*p, layout.taken));
     }
     Ok(Frame { picture: Picture::new(width, height, pixels)?, beside: layout.beside })
+}
+
+/// Reads a TIFF of red, green and blue in 16 bit and strips; `None` for another.
+fn read_codes(bytes: &[u8]) -> Result<Option<(Codes, Beside)>, FormatError> {
+    let Chunks { mut decoder, layout, size, across } = Chunks::open(bytes)?;
+    let [width, height] = layout.size;
+    let most = width.saturating_mul(size[1].min(height)).saturating_mul(6);
+    if !layout.is_rgb() || !layout.sixteen || across != 1 || most > MOST_CHUNK {
+        return Ok(None);
+    }
+    let (mut samples, mut strip) = (Vec::with_capacity(3 * width * height), Vec::new());
+    for i in 0..height.div_ceil(size[1]) {
+        let (w, h) = decoder.chunk_data_dimensions(i as u32);
+        // Into the same memory, which the library would clear for each.
+        strip.resize(6 * w as usize * h as usize, 0);
+        decoder.read_chunk_bytes(i as u32, &mut strip).map_err(broken)?;
+        samples.extend(strip.as_chunks::<2>().0.iter().map(|v| u16::from_ne_bytes(*v)));
+    }
+    Ok(Some((Codes::new(width, height, u16::MAX, samples)?, layout.beside)))
+}
+
+fn other_kind() -> FormatError {
+    FormatError::broken(NAME, "its samples are not of the kind that its header says")
+}
+
+fn too_short() -> FormatError {
+    FormatError::broken(NAME, "a strip or tile of it is too short")
+}
+
+/// The strips or tiles of a file.
+struct Chunks<'a> {
+    decoder: Decoder<Cursor<&'a [u8]>>,
+    layout: Layout,
+    size: [usize; 2],
+    /// How many of them lie side by side.
+    across: usize,
+}
+
+impl<'a> Chunks<'a> {
+    fn open(bytes: &'a [u8]) -> Result<Self, FormatError> {
+        let mut limits = Limits::default();
+        limits.decoding_buffer_size = MOST_CHUNK;
+        limits.intermediate_buffer_size = MOST_CHUNK;
+        let mut decoder = Decoder::new(Cursor::new(bytes)).map_err(broken)?.with_limits(limits);
+        let layout = layout(&mut decoder)?;
+        let (width, height) = decoder.chunk_dimensions();
+        let size = [width as usize, height as usize];
+        if size.contains(&0) {
+            return Err(FormatError::broken(NAME, "its strips or tiles have no size"));
+        }
+        Ok(Self { across: layout.size[0].div_ceil(size[0]), decoder, layout, size })
+    }
+
+    /// Reads all of them, one after the other.
+    fn each(
+        &mut self,
+        mut put: impl FnMut(&Layout, &Part, &DecodingResult) -> Result<(), FormatError>,
+    ) -> Result<(), FormatError> {
+        let Self { decoder, layout, size, across } = self;
+        let each = *across * layout.size[1].div_ceil(size[1]);
+        let planes = if layout.planar { layout.taken } else { 1 };
+        for i in 0..each * planes {
+            let (plane, within) = (i / each, i % each);
+            let (w, h) = decoder.chunk_data_dimensions(i as u32);
+            let (left, top) = (within % *across * size[0], within / *across * size[1]);
+            let part = Part { left, top, w: w as usize, h: h as usize, plane };
+            put(layout, &part, &decoder.read_chunk(i as u32).map_err(broken)?)?;
+        }
+        Ok(())
+    }
 }
 
 /// A strip or tile: where it lies, and the plane that it is of.
@@ -187,7 +242,7 @@ impl Layout {
         let each = if self.planar { 1 } else { self.samples };
         let [width, height] = self.size;
         if samples.len() < part.w * part.h * each || part.w == 0 {
-            return Err(FormatError::broken(NAME, "a strip or tile of it is too short"));
+            return Err(too_short());
         }
         // Tiles may reach beyond the picture.
         let (w, h) = (part.w.min(width - part.left), part.h.min(height - part.top));
@@ -264,31 +319,45 @@ where
     C::Inner: Copy + Default,
     [C::Inner]: tiff::encoder::TiffValue,
 {
-    // Its samples, and a little for what says what they are.
-    let samples = frame.picture.pixels.len() * channels(frame);
-    let mut out = Cursor::new(Vec::with_capacity(samples * size_of::<C::Inner>() + 4096));
-    put::<C, _>(&mut out, frame, encoding, sample).map_err(broken)?;
-    Ok(out.into_inner())
+    let (pixels, channels) = (frame.picture.pixels.as_slice(), if frame.beside.alpha { 4 } else { 3 });
+    let size = [frame.picture.width(), frame.picture.height()];
+    // A strip at a time: samples of the whole picture would be written to memory only to be read again.
+    let mut strip = Vec::new();
+    put::<C>(size, &frame.beside, encoding, |image, from, count| {
+        samples::put(&pixels[from / channels..(from + count) / channels], channels, &sample, &mut strip);
+        image.write_strip(&strip)
+    })
+    .map_err(broken)
 }
 
-/// Samples that are written of a pixel.
-fn channels(frame: &Frame) -> usize {
-    if frame.beside.alpha { 4 } else { 3 }
+/// Writes samples as they are.
+fn write_codes(codes: &Codes, beside: &Beside, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
+    put::<colortype::RGB16>(
+        codes.size(),
+        &Beside { alpha: false, ..*beside },
+        encoding,
+        |image, from, count| image.write_strip(&codes.samples()[from..from + count]),
+    )
+    .map_err(broken)
 }
 
-fn put<C: colortype::ColorType, W: Write + Seek>(
-    out: W,
-    frame: &Frame,
+type Image<'a, 'b, C> = ImageEncoder<'a, &'b mut Cursor<Vec<u8>>, C, TiffKindStandard>;
+
+/// A file whose strips `strip` writes, told the first sample of each and how many there are.
+fn put<C: colortype::ColorType>(
+    [width, height]: [usize; 2],
+    beside: &Beside,
     encoding: Option<&Encoding>,
-    sample: impl Fn(f32) -> C::Inner,
-) -> Result<(), TiffError>
+    mut strip: impl FnMut(&mut Image<'_, '_, C>, usize, usize) -> Result<(), TiffError>,
+) -> Result<Vec<u8>, TiffError>
 where
-    C::Inner: Copy + Default,
     [C::Inner]: tiff::encoder::TiffValue,
 {
-    let (picture, beside) = (&frame.picture, &frame.beside);
-    let mut encoder = TiffEncoder::<W, TiffKindStandard>::new(out)?;
-    let mut image = encoder.new_image::<C>(picture.width() as u32, picture.height() as u32)?;
+    // Its samples, and a little for what says what they are.
+    let samples = width * height * if beside.alpha { 4 } else { 3 };
+    let mut out = Cursor::new(Vec::with_capacity(samples * size_of::<C::Inner>() + 4096));
+    let mut encoder = TiffEncoder::<_, TiffKindStandard>::new(&mut out)?;
+    let mut image = encoder.new_image::<C>(width as u32, height as u32)?;
     if beside.alpha {
         image.extra_samples(&[ExtraSamples::UnassociatedAlpha])?;
     }
@@ -303,16 +372,17 @@ where
     if let Some(profile) = encoding.and_then(icc::profile) {
         image.encoder().write_tag(Tag::IccProfile, &profile[..])?;
     }
-    // A strip at a time: samples of the whole picture would be written to memory only to be read again.
-    let (mut left, mut strip) = (picture.pixels.as_slice(), Vec::new());
-    loop {
-        let pixels = image.next_strip_sample_count() as usize / channels(frame);
-        let Some((own, rest)) = left.split_at_checked(pixels).filter(|_| pixels > 0) else { break };
-        samples::put(own, channels(frame), &sample, &mut strip);
-        image.write_strip(&strip)?;
-        left = rest;
+    let mut done = 0;
+    while done < samples {
+        let count = (image.next_strip_sample_count() as usize).min(samples - done);
+        if count == 0 {
+            break;
+        }
+        strip(&mut image, done, count)?;
+        done += count;
     }
-    image.finish()
+    image.finish()?;
+    Ok(out.into_inner())
 }
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 
 pub mod configuration;
 pub mod corrections;
+pub mod graded;
 pub mod identify;
 pub mod manifest;
 pub mod movie;

@@ -5,8 +5,9 @@ use crate::files::{self, Failure, Outcome};
 use clap::Args;
 use clap::builder::PossibleValuesParser;
 use lantern_core::colour::Encoding;
-use lantern_formats::frame::Frame;
+use lantern_core::texture::buffer::BufferPool;
 use lantern_formats::registry;
+use lantern_handoff::graded::Carried;
 use lantern_handoff::pipeline::pipeline;
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write};
@@ -168,13 +169,12 @@ impl Frames {
         &self,
         to: Option<&Encoding>,
         key: &str,
-        mut work: impl FnMut(&mut Frame, &Path),
+        work: impl Fn(Carried, &Way, &mut BufferPool) -> Outcome<Carried> + Sync,
     ) -> Outcome<()> {
         let ways = self.ways()?;
         let kept = Kept { key, noted: self.resume || self.part.is_some(), anew: self.anew };
         if let ([way], false) = (ways.as_slice(), kept.noted) {
-            let mut frame = files::frame(&way.from)?;
-            work(&mut frame, &way.from);
+            let frame = work(files::carried(&way.from)?, way, &mut BufferPool::default())?;
             return files::write(&way.to, &files::encode(&way.to, &frame, to)?);
         }
         let progress = Mutex::new(Progress::new(ways.len()));
@@ -196,23 +196,16 @@ impl Frames {
                 }
                 Ok(Some((key, frame))) => Some((way, key, frame)),
             };
-        let write = |(way, key, frame): (&Way, String, Frame)| {
-            let bytes = files::encode(&way.to, &frame, to);
-            drop(frame);
+        let write = |(way, key, frame): (&Way, String, Outcome<Carried>)| {
+            // The frame goes before its file is written.
+            let bytes = frame.and_then(|frame| files::encode(&way.to, &frame, to));
             match bytes.and_then(|b| kept.write(way, &key, &b)) {
                 Err(e) => fail(&e),
                 Ok(()) => one_more(),
             }
         };
-        pipeline(
-            ways.iter(),
-            read,
-            |(way, key, mut frame)| {
-                work(&mut frame, &way.from);
-                (way, key, frame)
-            },
-            write,
-        );
+        let work = |pool: &mut BufferPool, (way, key, frame)| (way, key, work(frame, way, pool));
+        pipeline(ways.iter(), read, &mut [BufferPool::default(), BufferPool::default()], work, write);
         progress.lock().unwrap_or_else(PoisonError::into_inner).end();
         match failed.into_inner() {
             0 => Ok(()),

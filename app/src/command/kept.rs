@@ -5,7 +5,7 @@
 
 use super::frames::Way;
 use crate::files::{self, Failure, Outcome};
-use lantern_formats::frame::Frame;
+use lantern_handoff::graded::Carried;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 
@@ -48,10 +48,10 @@ fn note(way: &Way) -> PathBuf {
 impl Kept<'_> {
     /// The picture of a way with what its result will be made of, which nobody asks for where there are no notes; `None`
     /// where the result is there already and right.
-    pub fn needed(&self, way: &Way) -> Outcome<Option<(String, Outcome<Frame>)>> {
+    pub fn needed(&self, way: &Way) -> Outcome<Option<(String, Outcome<Carried>)>> {
         let bytes = files::bytes(&way.from)?;
         if !self.noted {
-            return Ok(Some((String::new(), files::frame_of(&way.from, &bytes))));
+            return Ok(Some((String::new(), files::carried_of(&way.from, &bytes))));
         }
         let ending = way.to.extension().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
         let number = super::frames::number(&way.from).to_string();
@@ -61,7 +61,7 @@ impl Kept<'_> {
         if !self.anew && self.is_right(way, &made_of) {
             return Ok(None);
         }
-        Ok(Some((made_of, files::frame_of(&way.from, &bytes))))
+        Ok(Some((made_of, files::carried_of(&way.from, &bytes))))
     }
 
     fn is_right(&self, way: &Way, made_of: &str) -> bool {

@@ -171,17 +171,19 @@ impl Render {
         if self.colour_only {
             let program = Program::compile(&path, &from, &to).map_err(fail)?;
             say_left_out(&program);
-            return self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, _| {
+            return self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, _, _| {
+                let mut frame = frame.into_frame();
                 program.run_parallel(&mut frame.picture.pixels);
+                Ok(frame.into())
             });
         }
         let graph = Graph::compile(&path, &from, &to).map_err(fail)?;
         say_left_out(&graph.last);
-        let (never, mut pool) = (AtomicBool::new(false), BufferPool::default());
-        self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, file| {
-            let picture = &mut frame.picture;
-            let geometry = FrameGeometry::whole(picture.width(), picture.height(), graph.gauge, number(file));
-            graph.run_in(&mut picture.pixels, &geometry, &mut pool, &never);
+        let never = AtomicBool::new(false);
+        self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, way, pool| {
+            let format = files::written(&way.to);
+            let made = frame.graded(&graph, number(&way.from), format, pool, &never);
+            made.ok_or_else(|| Failure("stopped".into()))
         })
     }
 }
@@ -250,6 +252,10 @@ impl Apply {
     pub fn run(&self) -> Outcome<()> {
         let table = self.range.in_full(files::table(&self.table)?)?;
         let key = format!("apply {}", KeptTable::of(&table).hash());
-        self.frames.each(None, &key, |frame, _| table.apply_parallel(&mut frame.picture.pixels))
+        self.frames.each(None, &key, |frame, _, _| {
+            let mut frame = frame.into_frame();
+            table.apply_parallel(&mut frame.picture.pixels);
+            Ok(frame.into())
+        })
     }
 }

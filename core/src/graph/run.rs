@@ -4,7 +4,7 @@ use super::Program;
 use super::fill::{Bake, bake};
 use super::program::Op;
 use crate::colour::{Encoding, fit::Cube, primaries::AP1};
-use crate::numeric::lane::{self, Channel, N, Planes};
+use crate::numeric::lane::{self, N};
 use crate::picture::to_bytes;
 use crate::table::{Domain, Table, TableError};
 use crate::texture::buffer::{BufferPool, Precision, band};
@@ -469,14 +469,7 @@ impl pulp::NullaryFnOnce for Row<'_> {
     fn call(self) {
         let Self { colour, line, beside, out } = self;
         match colour {
-            Colour::Exact(program) => {
-                program.run_row(line, beside);
-                let mut planes: Planes = [Channel::of(0.0); 3];
-                for (block, out) in out.chunks_mut(N).enumerate() {
-                    line.load(block, &mut planes);
-                    lane::store(&planes, out);
-                }
-            }
+            Colour::Exact(program) => program.run_row(line, beside, out),
             Colour::Table { table, light_in, light_out } => {
                 if light_in {
                     for plane in line.blocks_mut() {

@@ -156,10 +156,10 @@ impl PlanarBuffer {
     }
 }
 
-/// Rows in a band for a picture `height` rows high: equal work for each thread, at most 140 rows so that a stop is noticed
-/// soon, at least 16 so that halo rows, which neighbouring bands both compute, stay cheap.
+/// Rows in a band for a picture `height` rows high: equal work for each thread, at most 270 rows so that no thread waits long
+/// for another, at least 16 so that halo rows, which neighbouring bands both compute, stay cheap.
 pub fn band(height: usize) -> usize {
-    const MOST: usize = 140;
+    const MOST: usize = 270;
     let threads = rayon::current_num_threads().max(1);
     let each = height.div_ceil(threads * MOST).max(if threads > 1 { 2 } else { 1 });
     height.div_ceil(threads * each).max(16)

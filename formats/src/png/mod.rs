@@ -22,6 +22,7 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: Some(each_row),
     facts: crate::facts::png,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
+    codes: None,
     keeps: Keeps { windows: false, orientation: true },
 };
 

@@ -1,6 +1,7 @@
 //! Graded pictures of a package: stills, frames and review movies.
 
 use super::{Making, Order, PackageError, Shot};
+use crate::graded::Carried;
 use crate::movie::{self, Movie};
 use crate::pipeline::pipeline;
 use crate::plan::{Delivery, plain_name, written};
@@ -72,9 +73,14 @@ struct Taken<'a> {
 }
 
 impl Taken<'_> {
+    /// The number of a frame.
+    fn number(&self, place: usize) -> u32 {
+        self.shot.frames.get(place).copied().unwrap_or(0)
+    }
+
     /// Grades a picture, which is that of a frame.
     fn grade(&self, picture: &mut Picture, place: usize, pool: &mut BufferPool, cancel: &AtomicBool) {
-        let number = self.shot.frames.get(place).copied().unwrap_or(0);
+        let number = self.number(place);
         let geometry = FrameGeometry::whole(picture.width(), picture.height(), self.graph.gauge, number);
         self.graph.run_in(&mut picture.pixels, &geometry, pool, cancel);
     }
@@ -82,7 +88,7 @@ impl Taken<'_> {
 
 /// A frame on its way through a package: as it was read, or kept from an earlier try.
 enum OnItsWay {
-    Read(Box<Frame>),
+    Read(Box<Carried>),
     Kept(PathBuf),
 }
 
@@ -136,9 +142,9 @@ impl Pictures {
         format!("{receiver}/{kind}-{to}")
     }
 
-    fn encode(&self, frame: &Frame) -> Result<Vec<u8>, String> {
-        let write = written(&self.format).and_then(|f| f.write).ok_or("this format is not written")?;
-        write(frame, Some(&self.to)).map_err(|e| e.to_string())
+    fn encode(&self, frame: &Carried) -> Result<Vec<u8>, String> {
+        let format = written(&self.format).ok_or("this format is not written")?;
+        frame.encoded(format, Some(&self.to)).map_err(|e| e.to_string())
     }
 
     /// What tells a picture from all others: where it has it, it can be kept until the package is whole.
@@ -159,11 +165,11 @@ impl Pictures {
 
     fn still(&self, making: &mut Making<'_>, taken: &Taken<'_>, frame: &Frame) -> Result<(), PackageError> {
         let fail = |why: String| PackageError::Shot { name: taken.shot.name.clone(), why };
-        let mut frame = frame.clone();
-        taken.grade(&mut frame.picture, taken.shot.poster, &mut BufferPool::default(), making.cancel);
-        if making.cancelled() {
+        let (number, format) = (taken.number(taken.shot.poster), written(&self.format));
+        let (frame, mut pool) = (Carried::from(frame.clone()), BufferPool::default());
+        let Some(frame) = frame.graded(&taken.graph, number, format, &mut pool, making.cancel) else {
             return Ok(());
-        }
+        };
         let bytes = self.encode(&frame).map_err(fail)?;
         let path = format!("{}/{}.{}", self.folder("stills"), taken.name, self.format);
         making.put(&self.receiver, &path, &format!("still of {}", taken.shot.name), &bytes)?;
@@ -189,23 +195,24 @@ impl Pictures {
                 return Some((place, OnItsWay::Kept(path)));
             }
             match (shot.read)(place) {
-                Ok(frame) => Some((place, OnItsWay::Read(Box::new(frame)))),
+                Ok(frame) => Some((place, OnItsWay::Read(Box::new(frame.into())))),
                 Err(why) => stopped.by(fail(why)),
             }
         };
-        let mut pool = BufferPool::default();
-        let work = |(place, mut found): (usize, OnItsWay)| {
-            if let OnItsWay::Read(frame) = &mut found {
-                taken.grade(&mut frame.picture, place, &mut pool, cancel);
+        let format = written(&self.format);
+        let work = |pool: &mut BufferPool, (place, found): (usize, OnItsWay)| match found {
+            OnItsWay::Kept(_) => (place, Some(found)),
+            OnItsWay::Read(frame) => {
+                let made = frame.graded(&taken.graph, taken.number(place), format, pool, cancel);
+                (place, made.map(|frame| OnItsWay::Read(Box::new(frame))))
             }
-            (place, found)
         };
-        let write = |(place, found): (usize, OnItsWay)| {
+        let write = |(place, found): (usize, Option<OnItsWay>)| {
             // Stopped in the middle of it, a picture is not whole.
-            if stopped.is_set() || cancel.load(Ordering::Relaxed) {
+            let Some(found) = found.filter(|_| !stopped.is_set() && !cancel.load(Ordering::Relaxed)) else {
                 return;
-            }
-            let number = shot.frames.get(place).copied().unwrap_or(0);
+            };
+            let number = taken.number(place);
             let path = format!("{folder}/{0}/{0}.{number:04}.{1}", taken.name, self.format);
             let is = format!("frame {number} of {}", shot.name);
             let mut put = || match &found {
@@ -223,7 +230,7 @@ impl Pictures {
                 Err(e) => stopped.by(e).unwrap_or_default(),
             }
         };
-        pipeline(0..shot.frames.len(), read, work, write);
+        pipeline(0..shot.frames.len(), read, &mut at_once(), work, write);
         stopped.result()
     }
 
@@ -282,9 +289,8 @@ impl Pictures {
                 Err(why) => stopped.by(PackageError::Shot { name: shot.name.clone(), why }),
             }
         };
-        let mut pool = BufferPool::default();
-        let work = |(place, mut picture): (usize, Picture)| {
-            taken.grade(&mut picture, place, &mut pool, cancel);
+        let work = |pool: &mut BufferPool, (place, mut picture): (usize, Picture)| {
+            taken.grade(&mut picture, place, pool, cancel);
             (place, picture)
         };
         let add = |(place, picture): (usize, Picture)| {
@@ -305,7 +311,7 @@ impl Pictures {
                 Err(why) => *refused.lock().unwrap_or_else(PoisonError::into_inner) = Some(why),
             }
         };
-        pipeline(0..shot.frames.len(), read, work, add);
+        pipeline(0..shot.frames.len(), read, &mut at_once(), work, add);
         stopped.result()?;
         if let Some(why) = refused.into_inner().unwrap_or_else(PoisonError::into_inner) {
             return Ok(Err(why));
@@ -315,6 +321,11 @@ impl Pictures {
         }
         Ok(movie.map_or(Ok(()), Movie::finish))
     }
+}
+
+/// Rooms for the pictures that are worked on at once.
+fn at_once() -> [BufferPool; 1] {
+    [BufferPool::default()]
 }
 
 /// Writes a file that is there whole or not at all.
