@@ -3,7 +3,7 @@
 //! Layers, lowest first; each uses those before it and no other, which a test holds:
 //!
 //! * [`numeric`] — planar blocks, elementary functions, matrices, half floats, percentiles.
-//! * [`picture`] — RGBA pictures in f32.
+//! * [`picture`] — RGBA pictures in f32, and pictures of whole numbers.
 //! * [`field`] — how parameters are described, and the check of their values.
 //! * [`colour`] — encodings, camera profiles, adaptation, the colour-difference plane, CIEDE2000, zones and their axes.
 //! * [`table`] — a lookup table as data, and reading it between its nodes.

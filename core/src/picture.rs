@@ -1,6 +1,6 @@
 //! Pictures: RGBA f32, rows from the top.
 
-mod codes;
+pub mod codes;
 pub mod samples;
 mod shrink;
 

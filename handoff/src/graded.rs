@@ -1,7 +1,7 @@
 //! Frames from file to file: whole numbers stay what they are, where the files on both sides hold such.
 
 use lantern_core::colour::Encoding;
-use lantern_core::graph::Graph;
+use lantern_core::graph::{Graph, Target};
 use lantern_core::picture::Codes;
 use lantern_core::texture::FrameGeometry;
 use lantern_core::texture::buffer::BufferPool;
@@ -85,10 +85,12 @@ impl Carried {
             return Some(Self::Frame(frame));
         };
         match &self {
-            Self::Codes(codes, _) => graph.render(None, codes, &geometry, pool, stop, made.target()),
+            Self::Codes(codes, _) => {
+                graph.render(None, codes, &geometry, pool, stop, Target::codes(&mut made))
+            }
             Self::Frame(frame) => {
                 let source = Window { pixels: &frame.picture.pixels, width: size[0], at: [0, 0] };
-                graph.render(None, &source, &geometry, pool, stop, made.target())
+                graph.render(None, &source, &geometry, pool, stop, Target::codes(&mut made))
             }
         }?;
         Some(Self::Codes(made, self.beside().clone()))

@@ -5,7 +5,8 @@ use super::fill::{Bake, bake};
 use super::program::Op;
 use crate::colour::{Encoding, fit::Cube, primaries::AP1};
 use crate::numeric::lane::{self, N};
-use crate::picture::to_bytes;
+use crate::picture::codes::pack;
+use crate::picture::{Codes, to_bytes};
 use crate::table::{Domain, Table, TableError};
 use crate::texture::buffer::{BufferPool, Precision, band};
 use crate::texture::chain::{Point, RowSource, Window};
@@ -98,6 +99,15 @@ impl<'a> Target<'a, [f32; 4], fn(&Pixels, &mut Pixels)> {
     /// A part of a picture over pixels of its size, but for their alpha.
     pub fn part(inside: [usize; 4], out: &'a mut Pixels) -> Self {
         Self { inside, out, per: 1, write: over }
+    }
+}
+
+impl<'a> Target<'a, u16, ()> {
+    /// The whole of a picture as whole numbers.
+    pub fn codes(of: &'a mut Codes) -> Target<'a, u16, impl Fn(&Pixels, &mut [u16]) + Sync + use<>> {
+        let ([width, height], most) = (of.size(), of.most());
+        let write = move |pixels: &Pixels, out: &mut [u16]| pack(pixels, most, out);
+        Target { inside: [0, 0, width, height], out: of.samples_mut(), per: 3, write }
     }
 }
 

@@ -2,17 +2,13 @@
 
 use super::samples::{fill, quantise};
 use super::{Picture, SizeError, check_size};
-use crate::graph::Target;
 use crate::numeric::lane;
-use crate::texture::Pixels;
-use crate::texture::chain::RowSource;
-use crate::texture::scanline::Scanline;
 
 /// A picture as most files of film hold it: red, green and blue of each pixel in row order, each a whole number of 0 to `most`
 /// for a code value of 0 to 1.
 ///
-/// It takes 6 bytes for a pixel, where a [`Picture`] takes 16, and is read and written by a [`crate::graph::Graph`] as it is:
-/// with all frames of a sequence, moving the others through memory takes a tenth of the time.
+/// It takes 6 bytes for a pixel, where a [`Picture`] takes 16, and is graded from one to the other: in a sequence
+/// of frames a tenth of the time goes by with moving the others through memory.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Codes {
     width: usize,
@@ -68,15 +64,21 @@ impl Codes {
         Picture { width: self.width, height: self.height, pixels: pixels.collect() }
     }
 
-    /// Itself to be written over with a finished picture of its size.
-    pub fn target(&mut self) -> Target<'_, u16, impl Fn(&Pixels, &mut [u16]) + Sync + use<>> {
-        let (inside, most) = ([0, 0, self.width, self.height], self.most);
-        let write = move |pixels: &Pixels, out: &mut [u16]| pack(pixels, most, out);
-        Target { inside, out: &mut self.samples, per: 3, write }
+    /// As [`Codes::samples`], to be written over: see [`pack`].
+    pub fn samples_mut(&mut self) -> &mut [u16] {
+        &mut self.samples
+    }
+
+    /// Code values of as many pixels as `planes` have, in row order from a pixel on: red, green and blue.
+    pub fn read(&self, first: usize, planes: [&mut [f32]; 3]) {
+        let count = planes[0].len();
+        let samples = &self.samples[3 * first..3 * (first + count)];
+        lane::vectorised(Unpack { samples, most: f32::from(self.most), planes });
     }
 }
 
-fn pack(pixels: &Pixels, most: u16, out: &mut [u16]) {
+/// Pixels as samples of 0 to `most`, three for each: rounded to nearest, those beyond 0..1 held at the ends.
+pub fn pack(pixels: &[[f32; 4]], most: u16, out: &mut [u16]) {
     // A number that the compiler knows spares it from fetching it.
     if most == u16::MAX {
         return fill(pixels, 3, |v| quantise(v, 65535.0) as u16, out);
@@ -85,21 +87,13 @@ fn pack(pixels: &Pixels, most: u16, out: &mut [u16]) {
     fill(pixels, 3, |v| quantise(v, most) as u16, out);
 }
 
-impl RowSource for Codes {
-    fn row(&self, y: usize, first: usize, line: &mut Scanline) {
-        let from = 3 * (y * self.width + first);
-        let samples = &self.samples[from..from + 3 * line.width()];
-        lane::vectorised(Unpack { samples, most: f32::from(self.most), line });
-    }
-}
-
 /// Pixels that are taken apart together.
 const TOGETHER: usize = 64;
 
 struct Unpack<'a> {
     samples: &'a [u16],
     most: f32,
-    line: &'a mut Scanline,
+    planes: [&'a mut [f32]; 3],
 }
 
 impl pulp::NullaryFnOnce for Unpack<'_> {
@@ -107,8 +101,7 @@ impl pulp::NullaryFnOnce for Unpack<'_> {
 
     #[inline(always)]
     fn call(self) {
-        let Self { samples, most, line } = self;
-        let [red, green, blue] = line.planes_mut();
+        let Self { samples, most, planes: [red, green, blue] } = self;
         let (blocks, rest) = samples.as_chunks::<{ 3 * TOGETHER }>();
         let planes = red
             .as_chunks_mut::<TOGETHER>()
@@ -138,11 +131,13 @@ impl pulp::NullaryFnOnce for Unpack<'_> {
 mod tests {
     use super::*;
     use crate::colour::Encoding;
-    use crate::graph::Graph;
+    use crate::graph::{Graph, Target};
     use crate::look::{Path, Step};
     use crate::step::{Values, Zone};
     use crate::texture::FrameGeometry;
     use crate::texture::buffer::BufferPool;
+    use crate::texture::chain::RowSource;
+    use crate::texture::scanline::Scanline;
     use std::sync::atomic::AtomicBool;
 
     fn noisy([width, height]: [usize; 2], most: u16) -> Codes {
@@ -213,7 +208,7 @@ mod tests {
                 let mut picture = codes.picture();
                 graph.run(&mut picture.pixels, &geometry, &never).unwrap();
                 let mut got = Codes::black(size, 1023).unwrap();
-                graph.render(None, &codes, &geometry, &mut pool, &never, got.target()).unwrap();
+                graph.render(None, &codes, &geometry, &mut pool, &never, Target::codes(&mut got)).unwrap();
                 assert_eq!(got, Codes::of(&picture, 1023), "{size:?} {path:?}");
             }
         }

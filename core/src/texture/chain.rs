@@ -5,6 +5,7 @@ use super::buffer::PlanarBuffer;
 use super::columns::Columns;
 use super::scanline::Scanline;
 use crate::numeric::lane;
+use crate::picture::Codes;
 
 /// A picture that rows can be read from.
 pub trait RowSource: Sync {
@@ -35,6 +36,13 @@ impl RowSource for Window<'_> {
         }
         let first = (self.at[1] + y) * self.width + self.at[0] + first;
         lane::vectorised(Take(&self.pixels[first..first + line.width()], line));
+    }
+}
+
+impl RowSource for Codes {
+    fn row(&self, y: usize, first: usize, line: &mut Scanline) {
+        let (width, [whole, _]) = (line.width(), self.size());
+        self.read(y * whole + first, line.planes_mut().map(|plane| &mut plane[..width]));
     }
 }
 

@@ -1,9 +1,10 @@
 /** What is on its way in, and what was refused. */
 import { Button } from "../../ui/controls";
+import { useDrawn } from "../../intake/drawn";
 import { useIncoming } from "../../intake/incoming";
 
 export function Coming() {
-  const list = useIncoming((s) => s.list);
+  const list = useDrawn();
   const { dismiss, stop, again } = useIncoming.getState();
   if (list.length === 0) return null;
   return (
