@@ -120,6 +120,7 @@ pub fn endings() -> impl Iterator<Item = &'static str> {
 mod tests {
     use super::*;
     use lantern_core::picture::Picture;
+    use proptest::prelude::*;
 
     #[test]
     fn what_is_written_is_recognised_as_its_own_format_and_no_other() {
@@ -162,6 +163,37 @@ mod tests {
                     let (a, b) = ((codes.read)(cut).map_err(why), (format.read)(cut).map_err(why));
                     assert!(a.is_err() && a.err() == b.err(), "{}", format.name);
                 }
+            }
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(2000))]
+
+        #[test]
+        fn of_a_file_with_a_fault_whole_numbers_say_what_floats_say(
+            format in proptest::sample::select(vec!["tiff", "dpx"]),
+            at in any::<proptest::sample::Index>(),
+            value in any::<u8>(),
+            cut in proptest::option::of(any::<proptest::sample::Index>()),
+            in_head in any::<bool>(),
+        ) {
+            let format = of_ending(format).unwrap();
+            let codes = format.codes.as_ref().unwrap();
+            let mut bytes = (codes.write)(&Codes::black([5, 3], codes.most).unwrap(), &Beside::default(), None).unwrap();
+            // Faults in what says how the pixels lie are the ones that matter: in a TIFF that stands at its end.
+            let head = if format.name == "TIFF" { bytes.len() - 240..bytes.len() } else { 0..1024 };
+            let at = if in_head { head.start + at.index(head.len()) } else { at.index(bytes.len()) };
+            bytes[at] = value;
+            bytes.truncate(cut.map_or(bytes.len(), |cut| cut.index(bytes.len())));
+            match ((codes.read)(&bytes), (format.read)(&bytes)) {
+                (Ok(Some((codes, beside))), Ok(frame)) => {
+                    prop_assert_eq!(codes.picture(), frame.picture);
+                    prop_assert_eq!(beside, frame.beside);
+                }
+                (Ok(None), _) => {}
+                (Err(a), Err(b)) => prop_assert_eq!(a.to_string(), b.to_string()),
+                (a, b) => prop_assert!(false, "{:?} {:?}", a.map(|_| ()), b.map(|_| ())),
             }
         }
     }

@@ -207,10 +207,10 @@ impl<'a> Chunks<'a> {
         let planes = if layout.planar { layout.taken } else { 1 };
         for i in 0..each * planes {
             let (plane, within) = (i / each, i % each);
-            let (w, h) = decoder.chunk_data_dimensions(i as u32);
             let (left, top) = (within % *across * size[0], within / *across * size[1]);
-            let part = Part { left, top, w: w as usize, h: h as usize, plane };
-            put(layout, &part, &decoder.read_chunk(i as u32).map_err(broken)?)?;
+            let found = decoder.read_chunk(i as u32).map_err(broken)?;
+            let (w, h) = decoder.chunk_data_dimensions(i as u32);
+            put(layout, &Part { left, top, w: w as usize, h: h as usize, plane }, &found)?;
         }
         Ok(())
     }

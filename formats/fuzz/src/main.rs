@@ -40,4 +40,7 @@ fn picture(data: &[u8]) {
 fn read(bytes: &[u8]) {
     let _ = lantern_formats::facts::read(bytes);
     let _ = lantern_formats::picture::read(bytes);
+    for codes in PICTURES.iter().filter(|f| f.knows(bytes)).filter_map(|f| f.codes.as_ref()) {
+        let _ = (codes.read)(bytes);
+    }
 }
