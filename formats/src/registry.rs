@@ -33,11 +33,11 @@ pub struct PictureFormat {
 /// How a format takes and gives pictures of whole numbers: the same as by way of a [`Frame`], with less to move.
 pub struct CodesFormat {
     /// Reads a picture of red, green and blue alone; `None` for a file that holds another.
-    pub read: fn(&[u8]) -> Result<Option<(Codes, Beside)>, FormatError>,
+    pub read: CodesReader,
     /// The number that stands for 1 in what is written.
     pub most: u16,
     /// Writes a picture of [`CodesFormat::most`] and an encoding.
-    pub write: fn(&Codes, &Beside, Option<&Encoding>) -> Result<Vec<u8>, FormatError>,
+    pub write: CodesWriter,
 }
 
 impl PictureFormat {
@@ -52,6 +52,12 @@ pub type RowReader = fn(&[u8], &mut dyn Rows) -> Result<Beside, FormatError>;
 
 /// Writes a picture of an encoding.
 pub type Writer = fn(&Frame, Option<&Encoding>) -> Result<Vec<u8>, FormatError>;
+
+/// Reads a picture of whole numbers with what lies beside it; `None` for a file that holds another.
+pub type CodesReader = fn(&[u8]) -> Result<Option<(Codes, Beside)>, FormatError>;
+
+/// Writes a picture of whole numbers and an encoding with what lies beside it.
+pub type CodesWriter = fn(&Codes, &Beside, Option<&Encoding>) -> Result<Vec<u8>, FormatError>;
 
 /// What a format has a place for beside the pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

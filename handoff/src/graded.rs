@@ -54,6 +54,14 @@ impl Carried {
         }
     }
 
+    /// Pixels in a row, and rows.
+    pub fn size(&self) -> [usize; 2] {
+        match self {
+            Self::Codes(codes, _) => codes.size(),
+            Self::Frame(frame) => [frame.picture.width(), frame.picture.height()],
+        }
+    }
+
     /// The same as floats.
     pub fn into_frame(self) -> Frame {
         match self {
@@ -72,10 +80,7 @@ impl Carried {
         pool: &mut BufferPool,
         stop: &AtomicBool,
     ) -> Option<Self> {
-        let size = match &self {
-            Self::Codes(codes, _) => codes.size(),
-            Self::Frame(frame) => [frame.picture.width(), frame.picture.height()],
-        };
+        let size = self.size();
         let geometry = FrameGeometry::whole(size[0], size[1], graph.gauge, number);
         let codes = format.and_then(|f| f.codes.as_ref()).filter(|_| !self.beside().alpha);
         let made = codes.and_then(|codes| Codes::black(size, codes.most).ok());

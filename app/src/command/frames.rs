@@ -204,7 +204,15 @@ impl Frames {
                 Ok(()) => one_more(),
             }
         };
-        let work = |pool: &mut BufferPool, (way, key, frame)| (way, key, work(frame, way, pool));
+        // Two of the large ones would take more memory than the processors' waiting is worth.
+        let large = Mutex::new(BufferPool::default());
+        let work = |pool: &mut BufferPool, (way, key, frame): (_, _, Carried)| {
+            if frame.size().iter().product::<usize>() <= TWO_AT_ONCE {
+                return (way, key, work(frame, way, pool));
+            }
+            let mut pool = large.lock().unwrap_or_else(PoisonError::into_inner);
+            (way, key, work(frame, way, &mut pool))
+        };
         pipeline(ways.iter(), read, &mut [BufferPool::default(), BufferPool::default()], work, write);
         progress.lock().unwrap_or_else(PoisonError::into_inner).end();
         match failed.into_inner() {
@@ -213,6 +221,9 @@ impl Frames {
         }
     }
 }
+
+/// The most pixels of a frame that is worked on beside another: 4096 x 2304.
+const TWO_AT_ONCE: usize = 4096 * 2304;
 
 /// Refuses what would lose a picture.
 fn check(ways: &[Way]) -> Outcome<()> {

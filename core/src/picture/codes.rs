@@ -144,7 +144,7 @@ mod tests {
         let mut state = 7_u32;
         let mut next = || {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-            ((state >> 8) as u64 * (u64::from(most) + 1) >> 24) as u16
+            ((u64::from(state >> 8) * (u64::from(most) + 1)) >> 24) as u16
         };
         let samples = (0..3 * width * height).map(|_| next()).collect();
         Codes::new(width, height, most, samples).unwrap()
