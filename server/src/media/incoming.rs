@@ -6,14 +6,12 @@ use crate::error::{ApiError, ApiResult};
 use futures_util::{Stream, StreamExt};
 use std::path::PathBuf;
 use std::time::{Duration, SystemTime};
-use tokio::io::{AsyncWriteExt, BufWriter};
+use tokio::io::AsyncWriteExt;
 
 /// The largest file that is taken in: a long clip.
 pub const MOST_BYTES: u64 = 64 << 30;
 /// How long a file that broke off waits to be gone on with.
 const PATIENCE: Duration = Duration::from_secs(14 * 24 * 3600);
-/// Bytes that are written together.
-const TOGETHER: usize = 1 << 20;
 /// Bytes after which a file's kind can be told.
 const HEAD: u64 = 16;
 
@@ -64,9 +62,7 @@ impl MediaFolder {
         if have != from {
             return Err(ApiError::Invalid(format!("{have} bytes of “{name}” are here: go on from there")));
         }
-        let file = tokio::fs::OpenOptions::new().create(true).append(true).open(&path).await?;
-        // It comes in pieces of some kilobytes, and each that is written goes to another thread and back.
-        let mut file = BufWriter::with_capacity(TOGETHER, file);
+        let mut file = tokio::fs::OpenOptions::new().create(true).append(true).open(&path).await?;
         let (mut length, mut told) = (have, have >= HEAD);
         while let Some(chunk) = body.next().await {
             let broken = |e| ApiError::Invalid(format!("“{name}” broke off: {e}; send it again to go on"));
@@ -117,8 +113,7 @@ impl MediaFolder {
         let path = self.part(key)?;
         let mut hasher = blake3::Hasher::new();
         let mut file = std::fs::File::open(&path).map_err(|_| ApiError::NotFound("arrived file"))?;
-        hasher.update_reader(&mut file)?;
-        let length = hasher.count();
+        let length = std::io::copy(&mut file, &mut hasher)?;
         file.sync_all()?;
         let hash = hasher.finalize().to_hex().to_string();
         let new = self.put(&path, &hash)?;
