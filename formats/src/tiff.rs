@@ -91,7 +91,7 @@ fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
     if bits.iter().any(|b| *b != bits[0]) || forms.iter().any(|f| *f != forms[0]) {
         return unsupported("a picture whose channels differ in depth");
     }
-    let sixteen = bits.first() == Some(&16) && matches!(forms.first(), None | Some(1 | 4));
+    let sixteen = bits.first() == Some(&16) && forms.first() == Some(&1);
     // What stands beside the colours is alpha where the file says so, or says nothing of a single one.
     let extra = numbers(d, Tag::ExtraSamples, 0)?.first().copied().unwrap_or(0);
     let alpha = samples > colours && (matches!(extra, 1 | 2) || samples == colours + 1);

@@ -132,12 +132,12 @@ impl Program {
     #[inline(always)]
     pub(super) fn run_row(&self, line: &mut Scanline, beside: Option<&Scanline>, out: &mut [[f32; 4]]) {
         let mut planes: Planes = [Channel::of(0.0); 3];
-        let mut aside = None;
+        let mut aside = Aside::new();
         let mut out = out.chunks_exact_mut(N);
         for block in 0..line.blocks() {
             line.load(block, &mut planes);
             if let Some(beside) = beside {
-                beside.load(block, &mut laid(&mut aside).saved[OF_STEP]);
+                beside.load(block, &mut aside.saved[OF_STEP]);
             }
             for op in &self.ops {
                 run_op(op, &mut planes, &mut aside);
@@ -180,7 +180,7 @@ impl pulp::NullaryFnOnce for Run<'_> {
     #[inline(always)]
     fn call(self) {
         let mut planes: Planes = [Channel::of(0.0); 3];
-        let mut aside = None;
+        let mut aside = Aside::new();
         for block in self.pixels.chunks_mut(N) {
             lane::load(block, &mut planes);
             for op in &self.program.ops {
@@ -191,8 +191,7 @@ impl pulp::NullaryFnOnce for Run<'_> {
     }
 }
 
-/// Values and mattes laid aside, of a group and of a step. Most programs lay none, and rows are too many to clear room for them
-/// each time: see [`laid`].
+/// Values and mattes laid aside, of a group and of a step.
 struct Aside {
     saved: [Planes; 3],
     mattes: [Channel; 2],
@@ -205,20 +204,13 @@ impl Aside {
     }
 }
 
-/// The room for what is laid aside.
 #[inline(always)]
-fn laid(aside: &mut Option<Aside>) -> &mut Aside {
-    aside.get_or_insert_with(Aside::new)
-}
-
-#[inline(always)]
-fn run_op(op: &Op, planes: &mut Planes, aside: &mut Option<Aside>) {
+fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
     match op {
-        Op::Matte { slot, kernel } => laid(aside).mattes[*slot] = kernel.matte(planes),
-        Op::Save { slot } => laid(aside).saved[*slot] = *planes,
-        Op::Restore { slot } => *planes = laid(aside).saved[*slot],
+        Op::Matte { slot, kernel } => aside.mattes[*slot] = kernel.matte(planes),
+        Op::Save { slot } => aside.saved[*slot] = *planes,
+        Op::Restore { slot } => *planes = aside.saved[*slot],
         Op::Mix { slot, strength, matted } => {
-            let aside = laid(aside);
             if *matted {
                 let matte = &aside.mattes[*slot];
                 for (a, b) in planes.iter_mut().zip(&aside.saved[*slot]) {
@@ -230,7 +222,7 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Option<Aside>) {
                 blend(planes, &aside.saved[*slot], *strength);
             }
         }
-        Op::ShowMatte => *planes = [laid(aside).mattes[OF_GROUP]; 3],
+        Op::ShowMatte => *planes = [aside.mattes[OF_GROUP]; 3],
         Op::Matrix(m) => m.run(planes),
         Op::Decode(t) => t.decode(planes),
         Op::Encode(t) => t.encode(planes),
@@ -251,7 +243,7 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Option<Aside>) {
             }
         }
         Op::Bound => bound(planes),
-        Op::Ways(k) => k.run(planes, &laid(aside).saved[OF_STEP]),
+        Op::Ways(k) => k.run(planes, &aside.saved[OF_STEP]),
         Op::Unrender(k) => k.run(planes),
         Op::UnrenderPair(k) => k.run(planes),
         Op::Expose(k) => k.run(planes),

@@ -7,8 +7,8 @@ use crate::numeric::lane;
 /// A picture as most files of film hold it: red, green and blue of each pixel in row order, each a whole number of 0 to `most`
 /// for a code value of 0 to 1.
 ///
-/// It takes 6 bytes for a pixel, where a [`Picture`] takes 16, and is graded from one to the other: in a sequence
-/// of frames a tenth of the time goes by with moving the others through memory.
+/// It takes 6 bytes for a pixel where a [`Picture`] takes 16. A graph reads and writes it as it is, which spares a sequence of
+/// frames a tenth of its time.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Codes {
     width: usize,

@@ -5,7 +5,6 @@ use super::chain::{Point, Ready};
 use super::noise::{key, slow};
 use super::scanline::Scanline;
 use crate::field::parameters;
-use crate::numeric::lane;
 
 parameters! {
     /// Slow breathing of density.
@@ -54,24 +53,8 @@ struct Gain(f32);
 
 impl Point for Gain {
     fn row(&self, _: usize, _: usize, line: &mut Scanline) {
-        lane::vectorised(Add { by: self.0, line });
-    }
-}
-
-struct Add<'a> {
-    by: f32,
-    line: &'a mut Scanline,
-}
-
-impl pulp::NullaryFnOnce for Add<'_> {
-    type Output = ();
-
-    #[inline(always)]
-    fn call(self) {
-        for plane in self.line.planes_mut() {
-            for v in plane {
-                *v += self.by;
-            }
+        for plane in line.planes_mut() {
+            plane.iter_mut().for_each(|v| *v += self.0);
         }
     }
 }

@@ -9,7 +9,7 @@ import { useIncoming, type Coming } from "./incoming";
 export const DRAW_EVERY = 400;
 
 /** Whether a person waits to see what has become of a list. */
-export function isAwaited(list: Coming[], before: Coming[]): boolean {
+function isAwaited(list: Coming[], before: Coming[]): boolean {
   const halted = (all: Coming[]) => all.filter((u) => u.stopped || u.failure !== "").map((u) => `${u.id} ${u.failure}`);
   return list.length === 0 || list.length > before.length || halted(list).join("\n") !== halted(before).join("\n");
 }
