@@ -2,6 +2,7 @@
 //! again.
 
 use crate::FormatError;
+use crate::picture::put_pixels;
 use crate::registry::PictureFormat;
 use lantern_core::picture::Picture;
 
@@ -81,8 +82,9 @@ impl Beside {
 pub trait Rows {
     /// Told once, before the first row: width and height as they stand in the file, and what lies beside the pixels.
     fn begin(&mut self, size: [usize; 2], beside: &Beside);
-    /// The next row, from the top.
-    fn row(&mut self, pixels: &[[f32; 4]]);
+    /// The next row, from the top, as it stands in the file: of each pixel 1 sample for grey, 2 for grey and alpha, 3 for red,
+    /// green and blue, or 4 for these and alpha, as many in all rows. [`crate::picture::put_pixels`] makes pixels of them.
+    fn samples(&mut self, channels: usize, row: &[f32]);
 }
 
 /// Where nobody looks, a picture is only read to its end.
@@ -93,9 +95,9 @@ impl<R: Rows> Rows for Option<R> {
         }
     }
 
-    fn row(&mut self, pixels: &[[f32; 4]]) {
+    fn samples(&mut self, channels: usize, row: &[f32]) {
         if let Some(rows) = self {
-            rows.row(pixels);
+            rows.samples(channels, row);
         }
     }
 }
@@ -113,8 +115,8 @@ impl Rows for Whole {
         self.pixels.reserve_exact(size[0] * size[1]);
     }
 
-    fn row(&mut self, pixels: &[[f32; 4]]) {
-        self.pixels.extend_from_slice(pixels);
+    fn samples(&mut self, channels: usize, row: &[f32]) {
+        put_pixels(&mut self.pixels, channels, row);
     }
 }
 

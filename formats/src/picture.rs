@@ -3,6 +3,7 @@
 use crate::FormatError;
 use lantern_core::numeric::lane;
 use lantern_core::picture::Picture;
+use lantern_core::picture::samples::rgba;
 
 /// Whether a file that begins like this is of a format that is read here.
 pub fn is_known(head: &[u8]) -> bool {
@@ -15,7 +16,7 @@ pub fn read(bytes: &[u8]) -> Result<Picture, FormatError> {
 }
 
 /// Adds whole pixels out of their samples: grey, grey and alpha, RGB or RGBA, told by the number in a pixel.
-pub(crate) fn put_pixels(pixels: &mut Vec<[f32; 4]>, channels: usize, samples: &[f32]) {
+pub fn put_pixels(pixels: &mut Vec<[f32; 4]>, channels: usize, samples: &[f32]) {
     lane::vectorised(Put { pixels, channels, samples });
 }
 
@@ -51,16 +52,5 @@ impl Put<'_> {
                 rgba(pixel, CHANNELS)
             },
         ));
-    }
-}
-
-/// Samples of a pixel, told by their number, as R, G, B and alpha.
-#[inline(always)]
-pub(crate) fn rgba(p: [f32; 4], channels: usize) -> [f32; 4] {
-    match channels {
-        1 => [p[0], p[0], p[0], 1.0],
-        2 => [p[0], p[0], p[0], p[1]],
-        3 => [p[0], p[1], p[2], 1.0],
-        _ => p,
     }
 }

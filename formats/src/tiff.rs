@@ -2,12 +2,12 @@
 //! half, float and double.
 
 use crate::frame::{Beside, Frame, sane_aspect};
-use crate::picture::rgba;
 use crate::registry::{CodesFormat, Keeps, PictureFormat};
 use crate::samples::{self, quantise};
 use crate::{Depth, FormatError, icc};
 use lantern_core::colour::Encoding;
 use lantern_core::numeric::lane;
+use lantern_core::picture::samples::rgba;
 use lantern_core::picture::{Codes, Picture, check_size};
 use std::io::{Cursor, Read, Seek};
 use tiff::{

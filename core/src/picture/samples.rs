@@ -14,6 +14,17 @@ pub fn quantise(v: f32, most: f32) -> u32 {
     near.to_bits() - WHOLE.to_bits() - u32::from(near - WHOLE > v)
 }
 
+/// Samples of a pixel, told by their number, as R, G, B and alpha: 1 is grey, 2 grey and alpha, 3 R, G and B, 4 these and alpha.
+#[inline(always)]
+pub fn rgba(p: [f32; 4], channels: usize) -> [f32; 4] {
+    match channels {
+        1 => [p[0], p[0], p[0], 1.0],
+        2 => [p[0], p[0], p[0], p[1]],
+        3 => [p[0], p[1], p[2], 1.0],
+        _ => p,
+    }
+}
+
 /// The first `channels` of each pixel, 3 or 4, by `sample`, in place of what `out` held.
 pub fn put<T: Copy + Default>(
     pixels: &[[f32; 4]],

@@ -1,6 +1,7 @@
 //! Pictures made smaller by averaging, a row at a time.
 
 use super::Picture;
+use super::samples::rgba;
 use crate::numeric::lane;
 
 /// A picture made smaller while its rows come, from the top: the whole of it need never be in memory.
@@ -8,19 +9,20 @@ use crate::numeric::lane;
 /// Averages are exact box averages with fractional edges, in the values as they are: hand it linear light.
 #[derive(Clone, Debug)]
 pub struct Shrink {
+    from: usize,
     size: [usize; 2],
     /// What each column and each row of the smaller picture takes; nothing where the picture fits as it is.
-    shares: Option<[Vec<Share>; 2]>,
+    shares: Option<[Shares; 2]>,
+    /// Samples of a pixel, the same in all rows; none before the first one.
+    channels: usize,
     /// Rows that came.
     came: usize,
-    /// The row of the smaller picture that adds up, and what it has so far.
+    /// The row of the smaller picture that adds up, and what it has so far: of each sample, and of an alpha of 1.
     at: usize,
-    sum: Vec<[f32; 4]>,
+    sums: Vec<f32>,
+    alpha: f32,
     pixels: Vec<[f32; 4]>,
 }
-
-/// The first of the neighbours that a place takes from, and the shares of it and those after it. They add up to one.
-type Share = (usize, Vec<f32>);
 
 impl Shrink {
     /// Takes a picture of this width and height, neither of them zero, to at most another, in its own proportions.
@@ -29,11 +31,14 @@ impl Shrink {
         let fits = scale >= 1.0;
         let size = if fits { from } else { from.map(|v| ((v as f64 * scale).round() as usize).max(1)) };
         Self {
+            from: from[0],
             size,
-            shares: (!fits).then(|| [shares(from[0], size[0]), shares(from[1], size[1])]),
+            shares: (!fits).then(|| [Shares::of(from[0], size[0]), Shares::of(from[1], size[1])]),
+            channels: 0,
             came: 0,
             at: 0,
-            sum: vec![[0.0; 4]; if fits { 0 } else { from[0] }],
+            sums: Vec::new(),
+            alpha: 0.0,
             pixels: Vec::with_capacity(size[0] * size[1]),
         }
     }
@@ -45,22 +50,48 @@ impl Shrink {
 
     /// Takes the next row, of the picture's width. Rows beyond its height do not count.
     pub fn row(&mut self, row: &[[f32; 4]]) {
+        self.samples(4, row.as_flattened());
+    }
+
+    /// The same as samples: of each pixel 1 for grey, 2 for grey and alpha, 3 for red, green and blue, or 4 for these and
+    /// alpha. All rows have as many of them; one that differs in that, or in its length, does not count.
+    pub fn samples(&mut self, channels: usize, row: &[f32]) {
+        if !(1..=4).contains(&channels) {
+            return;
+        }
+        if self.channels == 0 {
+            self.channels = channels;
+            // A pixel is always read as four samples: behind the last one are some that nobody looks at.
+            self.sums = vec![0.0; self.from * channels + 3];
+        }
+        if channels != self.channels || row.len() != self.from * channels {
+            return;
+        }
         let Some([across, down]) = &self.shares else {
             let room = self.size[0] * self.size[1] - self.pixels.len();
-            self.pixels.extend_from_slice(&row[..row.len().min(room)]);
+            let whole = row.chunks_exact(channels).take(room).map(|own| {
+                let mut pixel = [0.0; 4];
+                pixel[..channels].copy_from_slice(own);
+                rgba(pixel, channels)
+            });
+            self.pixels.extend(whole);
             return;
         };
         let y = self.came;
         self.came += 1;
         // The last row of one place may be the first of the next.
-        while let Some((from, parts)) = down.get(self.at)
-            && let Some(share) = y.checked_sub(*from).and_then(|k| parts.get(k))
+        while let Some((from, parts)) = down.at(self.at)
+            && let Some(share) = y.checked_sub(from).and_then(|k| parts.get(k))
         {
-            lane::vectorised(Add { share: *share, row, sum: &mut self.sum });
+            lane::vectorised(Add { share: *share, row, sums: &mut self.sums });
+            self.alpha += share;
             if y + 1 < from + parts.len() {
                 return;
             }
-            lane::vectorised(Narrow { across, sums: &mut self.sum, pixels: &mut self.pixels });
+            let (sums, alpha, pixels) = (&self.sums[..], self.alpha, &mut self.pixels);
+            lane::vectorised(Narrow { across, channels, sums, alpha, pixels });
+            self.sums.fill(0.0);
+            self.alpha = 0.0;
             self.at += 1;
         }
     }
@@ -76,8 +107,8 @@ impl Shrink {
 /// Adds a row's share to sums.
 struct Add<'a> {
     share: f32,
-    row: &'a [[f32; 4]],
-    sum: &'a mut [[f32; 4]],
+    row: &'a [f32],
+    sums: &'a mut [f32],
 }
 
 impl pulp::NullaryFnOnce for Add<'_> {
@@ -85,16 +116,19 @@ impl pulp::NullaryFnOnce for Add<'_> {
 
     #[inline(always)]
     fn call(self) {
-        for (sum, v) in self.sum.as_flattened_mut().iter_mut().zip(self.row.as_flattened()) {
+        for (sum, v) in self.sums.iter_mut().zip(self.row) {
             *sum += self.share * v;
         }
     }
 }
 
-/// Makes a row of the smaller picture out of sums, which begin anew.
+/// Makes a row of the smaller picture out of sums.
 struct Narrow<'a> {
-    across: &'a [Share],
-    sums: &'a mut [[f32; 4]],
+    across: &'a Shares,
+    channels: usize,
+    sums: &'a [f32],
+    /// The sum of an alpha of 1.
+    alpha: f32,
     pixels: &'a mut Vec<[f32; 4]>,
 }
 
@@ -103,30 +137,89 @@ impl pulp::NullaryFnOnce for Narrow<'_> {
 
     #[inline(always)]
     fn call(self) {
-        for (from, parts) in self.across {
-            let mut sum = [0.0_f32; 4];
-            for (p, share) in self.sums[*from..].iter().zip(parts) {
-                for c in 0..4 {
-                    sum[c] += share * p[c];
-                }
-            }
-            self.pixels.push(sum);
+        // A loop for each number of samples: without a test for each pixel.
+        match self.channels {
+            1 => self.each::<1>(),
+            2 => self.each::<2>(),
+            3 => self.each::<3>(),
+            _ => self.each::<4>(),
         }
-        self.sums.fill([0.0; 4]);
     }
 }
 
-/// What each of `to` places takes of `from` neighbours.
-fn shares(from: usize, to: usize) -> Vec<Share> {
-    let step = from as f64 / to as f64;
-    let of = |place: usize| {
-        let (a, b) = (place as f64 * step, ((place + 1) as f64 * step).min(from as f64));
-        let first = a as usize;
-        let end = (b.ceil() as usize).clamp(first + 1, from);
-        let share = |i: usize| ((b.min(i as f64 + 1.0) - a.max(i as f64)).max(0.0) / (b - a)) as f32;
-        (first, (first..end).map(share).collect())
-    };
-    (0..to).map(of).collect()
+impl Narrow<'_> {
+    #[inline(always)]
+    fn each<const CHANNELS: usize>(self) {
+        let Self { across, sums, alpha, pixels, .. } = self;
+        let first = pixels.len();
+        pixels.resize(first + across.places.len(), [0.0; 4]);
+        let pixels = &mut pixels[first..];
+        if across.halves {
+            // All take two whole ones, which lie side by side: this runs over whole vectors.
+            let sums =
+                sums[..across.places.len() * 2 * CHANNELS].as_chunks::<CHANNELS>().0.as_chunks::<2>().0;
+            for (pixel, [a, b]) in pixels.iter_mut().zip(sums) {
+                let mut mean = [0.0; 4];
+                for (mean, (a, b)) in mean.iter_mut().zip(a.iter().zip(b)) {
+                    *mean = 0.5 * a + 0.5 * b;
+                }
+                *pixel = with_alpha::<CHANNELS>(mean, alpha);
+            }
+            return;
+        }
+        for (pixel, [first, begins, ends]) in pixels.iter_mut().zip(&across.places) {
+            let (mut sum, mut of_alpha, mut at) = ([0.0_f32; 4], 0.0, first * CHANNELS);
+            for share in &across.parts[*begins..*ends] {
+                for (sum, v) in sum.iter_mut().zip(&sums[at..at + 4]) {
+                    *sum += share * v;
+                }
+                of_alpha += share * alpha;
+                at += CHANNELS;
+            }
+            *pixel = with_alpha::<CHANNELS>(sum, of_alpha);
+        }
+    }
+}
+
+/// Samples of a pixel as R, G, B and alpha, which is given for those that have none.
+#[inline(always)]
+fn with_alpha<const CHANNELS: usize>(samples: [f32; 4], alpha: f32) -> [f32; 4] {
+    let [r, g, b, own] = rgba(samples, CHANNELS);
+    [r, g, b, if CHANNELS.is_multiple_of(2) { own } else { alpha }]
+}
+
+/// What each place of a smaller row takes of its neighbours.
+#[derive(Clone, Debug, Default)]
+struct Shares {
+    /// The first neighbour that a place takes from, and where its shares begin and end.
+    places: Vec<[usize; 3]>,
+    /// The shares of it and those after it, which add up to one.
+    parts: Vec<f32>,
+    /// Whether each takes two whole ones, and all are taken.
+    halves: bool,
+}
+
+impl Shares {
+    /// What each of `to` places takes of `from` neighbours.
+    fn of(from: usize, to: usize) -> Self {
+        let step = from as f64 / to as f64;
+        let mut shares = Self { halves: from == 2 * to, ..Self::default() };
+        for place in 0..to {
+            let (a, b) = (place as f64 * step, ((place + 1) as f64 * step).min(from as f64));
+            let first = a as usize;
+            let end = (b.ceil() as usize).clamp(first + 1, from);
+            let share = |i: usize| ((b.min(i as f64 + 1.0) - a.max(i as f64)).max(0.0) / (b - a)) as f32;
+            let begins = shares.parts.len();
+            shares.parts.extend((first..end).map(share));
+            shares.places.push([first, begins, shares.parts.len()]);
+        }
+        shares
+    }
+
+    /// The first neighbour of a place, and the shares.
+    fn at(&self, place: usize) -> Option<(usize, &[f32])> {
+        self.places.get(place).map(|[first, begins, ends]| (*first, &self.parts[*begins..*ends]))
+    }
 }
 
 #[cfg(test)]
@@ -167,6 +260,45 @@ mod tests {
                     prop_assert!((got - sum / (sx * sy)).abs() < 1e-5, "{u} {v}: {got} {}", sum / (sx * sy));
                 }
             }
+        }
+    }
+
+    proptest! {
+        // Grey and colours with and without alpha come out as the same pixels written out would, to the bit.
+        #[test]
+        fn samples_are_the_pixels_that_they_stand_for(
+            (channels, from, values) in (1_usize..5, 1_usize..24, 1_usize..24).prop_flat_map(|(c, w, h)| {
+                (Just(c), Just([w, h]), prop::collection::vec(0.0_f32..1.0, c * w * h))
+            }),
+            most in (1_usize..24, 1_usize..24),
+        ) {
+            let pixel = |v: &[f32]| match *v {
+                [y] => [y, y, y, 1.0],
+                [y, a] => [y, y, y, a],
+                [r, g, b] => [r, g, b, 1.0],
+                _ => [v[0], v[1], v[2], v[3]],
+            };
+            let [mut whole, mut own] = [0, 1].map(|_| Shrink::new(from, [most.0, most.1]));
+            for row in values.chunks_exact(channels * from[0]) {
+                own.samples(channels, row);
+                whole.row(&row.chunks_exact(channels).map(pixel).collect::<Vec<_>>());
+            }
+            prop_assert_eq!(own.picture(), whole.picture());
+        }
+    }
+
+    #[test]
+    fn rows_of_another_kind_do_not_count() {
+        for most in [[2, 2], [4, 4]] {
+            let mut small = Shrink::new([4, 4], most);
+            small.samples(5, &[9.0; 20]);
+            small.samples(0, &[]);
+            for _ in 0..4 {
+                small.samples(3, &[0.5; 12]);
+                small.samples(4, &[9.0; 16]);
+                small.samples(3, &[9.0; 15]);
+            }
+            assert!(small.picture().pixels.iter().all(|p| *p == [0.5, 0.5, 0.5, 1.0]));
         }
     }
 

@@ -6,7 +6,7 @@ use crate::exif;
 use crate::frame::{Beside, Frame, Rows, Whole, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
 use crate::samples::{self, quantise};
-use crate::{Depth, FormatError, icc, picture::put_pixels};
+use crate::{Depth, FormatError, icc};
 use lantern_core::colour::Encoding;
 use lantern_core::picture::{Picture, check_size};
 use png::{BitDepth, ColorType, Transformations};
@@ -80,12 +80,10 @@ fn rows_of<R: BufRead + Seek>(
         windows: None,
     };
     rows.begin([width, height], &beside);
-    let (mut values, mut pixels) = (Vec::new(), Vec::with_capacity(width));
+    let mut values = Vec::new();
     let mut put = |data: &[u8]| {
         samples::values(data, depth, &mut values);
-        pixels.clear();
-        put_pixels(&mut pixels, channels, &values);
-        rows.row(&pixels);
+        rows.samples(channels, &values);
     };
     if reader.info().interlaced {
         // Its rows come in passes: it is put together as a whole.

@@ -1,7 +1,6 @@
 //! A PNG whose image data was inflated as a whole before the library that takes PNG apart sees it: that library's own inflating,
 //! piece by piece, takes most of the time of reading a photograph, and twice as long.
 
-use std::borrow::Cow;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, Read, Seek, SeekFrom};
 use std::ops::{Deref, DerefMut};
@@ -15,9 +14,10 @@ const BLOCK: usize = 65_535;
 /// What is around a chunk's data: its length and kind, and its checksum.
 const AROUND: usize = 12;
 
-/// Room of two pictures of 1920 x 1080 that were read, for the next ones: memory that is new has to be cleared first.
+/// Room of two pictures of 1920 x 1080 that were read and of their files, for the next ones: memory that is new has to be cleared
+/// first.
 static SPARE: Mutex<Vec<Vec<u8>>> = Mutex::new(Vec::new());
-const MOST_SPARE: usize = 2;
+const MOST_SPARE: usize = 4;
 const MOST_KEPT: usize = 16 << 20;
 
 /// Bytes that begin as anything.
@@ -28,19 +28,38 @@ struct Room {
 
 impl Room {
     fn of(length: usize) -> Self {
-        let mut bytes = SPARE.lock().unwrap_or_else(PoisonError::into_inner).pop().unwrap_or_default();
-        if bytes.len() < length {
-            bytes = vec![0; length];
+        let mut spare = SPARE.lock().unwrap_or_else(PoisonError::into_inner);
+        // The one that fits best: a file's must not be in the way of a picture's.
+        let fits = (0..spare.len()).filter(|i| spare[*i].len() >= length).min_by_key(|i| spare[*i].len());
+        let bytes = fits.map(|i| spare.swap_remove(i));
+        drop(spare);
+        Self { bytes: bytes.unwrap_or_else(|| vec![0; length]), length }
+    }
+
+    /// Parts one after the other.
+    fn joined(parts: &[&[u8]]) -> Self {
+        let mut room = Self::of(parts.iter().map(|part| part.len()).sum());
+        let mut left = &mut room[..];
+        for part in parts {
+            let (own, rest) = left.split_at_mut(part.len());
+            own.copy_from_slice(part);
+            left = rest;
         }
-        Self { bytes, length }
+        room
     }
 }
 
 impl Drop for Room {
     fn drop(&mut self) {
         let mut spare = SPARE.lock().unwrap_or_else(PoisonError::into_inner);
-        if self.bytes.len() <= MOST_KEPT && spare.len() < MOST_SPARE {
-            spare.push(std::mem::take(&mut self.bytes));
+        if self.bytes.len() > MOST_KEPT {
+            return;
+        }
+        spare.push(std::mem::take(&mut self.bytes));
+        if spare.len() > MOST_SPARE
+            && let Some(least) = (0..spare.len()).min_by_key(|i| spare[*i].len())
+        {
+            spare.swap_remove(least);
         }
     }
 }
@@ -90,8 +109,9 @@ impl<'a> Inflated<'a> {
             left = rest;
         }
         let mut data = Room::of(length);
-        let deflated = if let [one] = parts[..] { Cow::Borrowed(one) } else { parts.concat().into() };
-        let inflated = libdeflater::Decompressor::new().zlib_decompress(&deflated, &mut data).ok()?;
+        let joined = (parts.len() > 1).then(|| Room::joined(&parts));
+        let deflated = joined.as_deref().or_else(|| parts.first().copied())?;
+        let inflated = libdeflater::Decompressor::new().zlib_decompress(deflated, &mut data).ok()?;
         let (before, after) = (&file[..begins], &file[ends..]);
         (inflated == length).then(|| Self { before, after, data, frames: frames(length) })
     }

@@ -1,5 +1,6 @@
 //! The JSON API. One file a resource; the whole URL map is [`routes`].
 
+pub mod arrived;
 pub mod boards;
 pub mod catalogue;
 pub mod constants;

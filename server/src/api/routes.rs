@@ -2,15 +2,18 @@
 
 use super::json::Answer;
 use super::{
-    boards, catalogue, handoffs, incoming, looks, packages, paths, plans, productions, profiles, references,
-    scenes, sequences, shelf, shots, stocks, tables,
+    arrived, boards, catalogue, handoffs, incoming, looks, packages, paths, plans, productions, profiles,
+    references, scenes, sequences, shelf, shots, stocks, tables,
 };
 use crate::error::ApiResult;
-use crate::media::incoming::MOST_BYTES;
+use crate::media::incoming::{MOST_BYTES, MOST_WHOLE};
 use crate::preview::{light, pick};
 use actix_web::{FromRequest, Handler, HttpResponse, Responder, Route, web};
 use schemars::{JsonSchema, SchemaGenerator};
 use serde_json::Value;
+
+/// What is said of a file that comes as a whole.
+const WHOLE: &[&str] = &["key", "name", "number", "shot", "expected"];
 
 /// A shape of JSON, made by the generator.
 pub type Shape = fn(&mut SchemaGenerator) -> Value;
@@ -205,12 +208,26 @@ pub fn calls() -> Vec<Call> {
         Call::post(
             "/api/scenes/{id}/shots",
             "Makes a shot from a file that arrived under a key",
-            incoming::create_shot,
+            arrived::create_shot,
         )
-        .takes::<incoming::Arrived>(),
-        Call::get("/api/shots/{id}/frames", "The frames of a shot", incoming::frames),
-        Call::post("/api/shots/{id}/frames", "Takes a file that arrived in as a frame", incoming::add_frame)
-            .takes::<incoming::Arrived>(),
+        .takes::<arrived::Arrived>(),
+        Call::get("/api/shots/{id}/frames", "The frames of a shot", arrived::frames),
+        Call::post("/api/shots/{id}/frames", "Takes a file that arrived in as a frame", arrived::add_frame)
+            .takes::<arrived::Arrived>(),
+        Call::post(
+            "/api/scenes/{id}/pictures",
+            "Makes a shot from a short picture file that comes as a whole",
+            arrived::create_shot_of,
+        )
+        .asks(WHOLE)
+        .file(MOST_WHOLE),
+        Call::post(
+            "/api/shots/{id}/pictures",
+            "Takes a short picture file that comes as a whole in as a frame",
+            arrived::add_frame_of,
+        )
+        .asks(WHOLE)
+        .file(MOST_WHOLE),
         Call::post("/api/shots/{id}/stop", "Stops what comes in for a shot", incoming::stop),
         Call::get("/api/folders", "Folders on this machine that the operator allowed", incoming::folders),
         Call::post("/api/folders/list", "What lies in one of them", incoming::list_folder)

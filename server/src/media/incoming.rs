@@ -4,16 +4,21 @@
 use super::MediaFolder;
 use crate::error::{ApiError, ApiResult};
 use futures_util::{Stream, StreamExt};
+use std::io::Read;
 use std::path::PathBuf;
 use std::time::{Duration, SystemTime};
 use tokio::io::AsyncWriteExt;
 
 /// The largest file that is taken in: a long clip.
 pub const MOST_BYTES: u64 = 64 << 30;
+/// The largest file that is taken in from memory, as a whole: a photograph, or a frame of film.
+pub const MOST_WHOLE: usize = 32 << 20;
+/// How long one that comes as a whole may be silent: it takes room from others meanwhile.
+const SILENCE: Duration = Duration::from_secs(30);
 /// How long a file that broke off waits to be gone on with.
 const PATIENCE: Duration = Duration::from_secs(14 * 24 * 3600);
 /// Bytes after which a file's kind can be told.
-const HEAD: u64 = 16;
+const HEAD: usize = 16;
 
 impl MediaFolder {
     /// Where files are written while they come in.
@@ -63,10 +68,9 @@ impl MediaFolder {
             return Err(ApiError::Invalid(format!("{have} bytes of “{name}” are here: go on from there")));
         }
         let mut file = tokio::fs::OpenOptions::new().create(true).append(true).open(&path).await?;
-        let (mut length, mut told) = (have, have >= HEAD);
+        let (mut length, mut told) = (have, have >= HEAD as u64);
         while let Some(chunk) = body.next().await {
-            let broken = |e| ApiError::Invalid(format!("“{name}” broke off: {e}; send it again to go on"));
-            let chunk = match chunk.map_err(broken) {
+            let chunk = match chunk.map_err(|e| broken(name, e)) {
                 Ok(chunk) => chunk,
                 Err(e) => {
                     file.flush().await?;
@@ -75,10 +79,12 @@ impl MediaFolder {
             };
             file.write_all(&chunk).await?;
             length += chunk.len() as u64;
-            if !told && length >= HEAD {
+            if !told && length >= HEAD as u64 {
                 told = true;
                 file.flush().await?;
-                if let Err(e) = self.check_head(key, name) {
+                let mut head = [0; HEAD];
+                std::fs::File::open(&path)?.read_exact(&mut head)?;
+                if let Err(e) = check_head(&head, name) {
                     tokio::fs::remove_file(&path).await?;
                     return Err(e);
                 }
@@ -95,16 +101,50 @@ impl MediaFolder {
         Ok(length)
     }
 
-    /// Refuses, by its first bytes, what can be neither picture nor clip: a gigabyte of text need not come in whole.
-    fn check_head(&self, key: &str, name: &str) -> ApiResult<()> {
-        use std::io::Read;
-        let mut head = [0; HEAD as usize];
-        std::fs::File::open(self.part(key)?)?.read_exact(&mut head)?;
-        let production = head.starts_with(b"PK\x03\x04") && name.ends_with(".zip");
-        if production || lantern_formats::picture::is_known(&head) || super::clip::is_clip_name(name) {
-            return Ok(());
+    /// Takes a picture file of a length that comes as a whole, into memory. Where it breaks off, what came is kept under its
+    /// key, to be gone on with.
+    pub async fn take_whole<E: std::fmt::Display>(
+        &self,
+        key: &str,
+        name: &str,
+        length: usize,
+        mut body: impl Stream<Item = Result<actix_web::web::Bytes, E>> + Unpin,
+    ) -> ApiResult<Vec<u8>> {
+        let path = self.part(key)?;
+        let have = self.have(key)?;
+        if have > 0 {
+            return Err(ApiError::Invalid(format!("{have} bytes of “{name}” are here: go on from there")));
         }
-        Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
+        if length > MOST_WHOLE {
+            let most = MOST_WHOLE >> 20;
+            return Err(ApiError::Invalid(format!(
+                "“{name}” is larger than {most} MB, the most that comes as a whole: send it in pieces"
+            )));
+        }
+        let (mut bytes, mut told) = (Vec::with_capacity(length), false);
+        loop {
+            let broke = match tokio::time::timeout(SILENCE, body.next()).await {
+                Ok(None) if bytes.len() == length => return Ok(bytes),
+                Ok(None) => "it is shorter than was said".to_owned(),
+                Ok(Some(Ok(chunk))) if bytes.len() + chunk.len() > length => {
+                    return Err(ApiError::Invalid(format!("“{name}” is longer than was said")));
+                }
+                Ok(Some(Ok(chunk))) => {
+                    bytes.extend_from_slice(&chunk);
+                    if !told && let Some(head) = bytes.first_chunk::<HEAD>() {
+                        check_head(head, name)?;
+                        told = true;
+                    }
+                    continue;
+                }
+                Ok(Some(Err(e))) => e.to_string(),
+                Err(_) => format!("nothing came for {} s", SILENCE.as_secs()),
+            };
+            if !bytes.is_empty() {
+                tokio::fs::write(&path, &bytes).await?;
+            }
+            return Err(broken(name, broke));
+        }
     }
 
     /// Keeps a file that is whole: hashed piece by piece, synced, then moved to its place. Gives hash, length, and
@@ -127,6 +167,19 @@ impl MediaFolder {
         let _ = std::fs::remove_file(self.part(key)?);
         Ok(())
     }
+}
+
+fn broken(name: &str, why: impl std::fmt::Display) -> ApiError {
+    ApiError::Invalid(format!("“{name}” broke off: {why}; send it again to go on"))
+}
+
+/// Refuses, by its first bytes, what can be neither picture nor clip: a gigabyte of text need not come in whole.
+fn check_head(head: &[u8], name: &str) -> ApiResult<()> {
+    let production = head.starts_with(b"PK\x03\x04") && name.ends_with(".zip");
+    if production || lantern_formats::picture::is_known(head) || super::clip::is_clip_name(name) {
+        return Ok(());
+    }
+    Err(ApiError::Invalid(format!("“{name}”: {}", lantern_formats::FormatError::UnknownPicture)))
 }
 
 #[cfg(test)]
@@ -182,6 +235,37 @@ mod tests {
         let refused = folder.take(&key, 0, "huge.png", endless).await.unwrap_err().to_string();
         assert!(refused.contains("huge.png") && refused.contains("no picture"), "{refused}");
         assert_eq!((sent, folder.have(&key).unwrap()), (1, 0));
+    }
+
+    #[actix_web::test]
+    async fn a_whole_picture_that_breaks_off_is_here_in_part() {
+        let (_dir, folder) = folder();
+        let key = "c".repeat(64);
+        let png = [0x89, b'P', b'N', b'G', 13, 10, 26, 10, 0, 0, 0, 13, b'I', b'H', b'D', b'R', 1, 2, 3];
+        let comes = |parts: &[&[u8]], breaks: bool| {
+            let mut chunks: Vec<Chunk> = parts.iter().map(|p| Ok(Bytes::copy_from_slice(p))).collect();
+            chunks.extend(breaks.then(|| Err(std::io::Error::other("the line is dead"))));
+            stream::iter(chunks)
+        };
+        let all = folder.take_whole(&key, "a.png", 19, comes(&[&png[..5], &png[5..]], false)).await.unwrap();
+        assert_eq!((all.as_slice(), folder.have(&key).unwrap()), (&png[..], 0));
+        let said = |r: ApiResult<Vec<u8>>| r.unwrap_err().to_string();
+        let long = said(folder.take_whole(&key, "a.png", 18, comes(&[&png], false)).await);
+        assert!(long.contains("longer than was said") && folder.have(&key).unwrap() == 0, "{long}");
+        // Broken before anything came, there is nothing to go on with.
+        let broken = said(folder.take_whole(&key, "a.png", 19, comes(&[], true)).await);
+        assert!(
+            broken.contains("broke off: the line is dead") && folder.have(&key).unwrap() == 0,
+            "{broken}"
+        );
+        let broken = said(folder.take_whole(&key, "a.png", 19, comes(&[&png[..17]], true)).await);
+        assert!(broken.contains("broke off"), "{broken}");
+        assert_eq!(std::fs::read(folder.part(&key).unwrap()).unwrap(), png[..17]);
+        let again = said(folder.take_whole(&key, "a.png", 19, comes(&[&png], false)).await);
+        assert!(again.contains("17 bytes of “a.png” are here"), "{again}");
+        let other = "d".repeat(64);
+        let short = said(folder.take_whole(&other, "a.png", 19, comes(&[&png[..17]], false)).await);
+        assert!(short.contains("shorter than was said") && folder.have(&other).unwrap() == 17, "{short}");
     }
 
     #[test]

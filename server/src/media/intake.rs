@@ -10,6 +10,7 @@ use diesel::SqliteConnection;
 use lantern_formats::facts::Facts;
 use lantern_formats::frame::Rows;
 use std::collections::BTreeMap;
+use tokio::sync::OwnedSemaphorePermit;
 
 /// The largest picture file: it is decoded in memory.
 const MOST_PICTURE: u64 = 1 << 30;
@@ -67,12 +68,19 @@ fn too_large(name: &str) -> ApiError {
     ApiError::Invalid(format!("“{name}” is larger than {most} MB, the most for a picture"))
 }
 
-/// A picture file that arrived whole and is safe on disk.
-pub struct Arrived {
-    hash: String,
-    length: u64,
-    /// Whether its bytes were not here before.
-    new: bool,
+/// A picture file that arrived.
+pub enum Arrived {
+    /// It is safe on disk.
+    Kept {
+        /// Of its bytes.
+        hash: String,
+        /// Bytes.
+        length: u64,
+        /// Whether they were not here before.
+        new: bool,
+    },
+    /// It is in memory, with the permission to be there: it reaches the disk while it is read.
+    Whole(Vec<u8>, OwnedSemaphorePermit),
 }
 
 impl Arrived {
@@ -87,7 +95,7 @@ impl Arrived {
             check_head(name, &path).inspect_err(|_| drop(media.drop_part(key)))?;
         }
         let (hash, length, new) = media.keep_part(key)?;
-        Ok(Self { hash, length, new })
+        Ok(Self::Kept { hash, length, new })
     }
 
     /// Takes it in as a picture. `see` says by what the file says of itself who sees its rows. One that is refused is given up.
@@ -98,14 +106,19 @@ impl Arrived {
         number: i32,
         see: impl FnOnce(&Facts) -> ApiResult<R>,
     ) -> ApiResult<TakenIn<R>> {
-        let found = media.read(&self.hash).and_then(|bytes| scanned(name, &bytes, see));
-        // Whoever sends the same bytes is refused too: nobody else needs them.
-        let found = found.inspect_err(|_| {
-            if self.new {
-                media.forget(&self.hash)
+        match self {
+            Self::Kept { hash, length, new } => {
+                let found = media.read(&hash).and_then(|bytes| scanned(name, &bytes, see));
+                // Whoever sends the same bytes is refused too: nobody else needs them.
+                let found = found.inspect_err(|_| {
+                    if new {
+                        media.forget(&hash)
+                    }
+                })?;
+                Ok(taken(name, number, hash, length, found))
             }
-        })?;
-        Ok(taken(name, number, self.hash, self.length, found))
+            Self::Whole(bytes, _room) => whole(media, name, number, &bytes, see),
+        }
     }
 }
 
@@ -122,16 +135,26 @@ pub fn file<R: Rows>(
         return Err(too_large(name));
     }
     check_head(name, path)?;
-    let bytes = std::fs::read(path)?;
+    whole(media, name, number, &std::fs::read(path)?, see)
+}
+
+/// Takes in a picture whose bytes are in memory; they reach the disk while they are read.
+fn whole<R: Rows>(
+    media: &MediaFolder,
+    name: &str,
+    number: i32,
+    bytes: &[u8],
+    see: impl FnOnce(&Facts) -> ApiResult<R>,
+) -> ApiResult<TakenIn<R>> {
     let write = || -> ApiResult<Receiver> {
         let mut receiver = media.receive()?;
-        receiver.write(&bytes)?;
+        receiver.write(bytes)?;
         receiver.sync()?;
         Ok(receiver)
     };
     let (received, found) = std::thread::scope(|scope| {
         let writing = scope.spawn(write);
-        let found = scanned(name, &bytes, see);
+        let found = scanned(name, bytes, see);
         (writing.join().unwrap_or_else(|_| Err(ApiError::internal("writing a file broke down"))), found)
     });
     // One that is refused goes with its receiver.

@@ -13,6 +13,7 @@ use lantern_core::look::Path;
 use lantern_core::picture::Shrink;
 use lantern_formats::facts::Facts;
 use lantern_formats::frame::{Beside, Frame, Rows};
+use lantern_formats::picture::put_pixels;
 
 /// The middling proxy of a source while its rows come.
 pub struct Looking {
@@ -24,6 +25,15 @@ pub struct Looking {
     /// Whether its own encoding is the one that is shown.
     own: bool,
     making: Option<Making>,
+}
+
+/// What a file that was taken in is looked at by.
+pub struct Seen {
+    pub(super) source: FrameSource,
+    /// Its middling proxy.
+    pub(super) made: Proxy,
+    /// Whether that is on disk.
+    pub(super) on_disk: bool,
 }
 
 struct Making {
@@ -60,20 +70,15 @@ impl Looking {
         Ok(Self { own: encoding == from, source, encoding, linear, making: None })
     }
 
-    /// Keeps what was made of the rows of a file that has this hash now: on disk where the picture is larger, so that many of
-    /// them do not push out of memory what somebody looks at. What is not worth that is given, with its source. `whole` is the
-    /// picture as it stands in its file, where it was not read row by row.
-    pub fn keep(
-        self,
-        media: &MediaFolder,
-        hash: &str,
-        whole: Option<Frame>,
-    ) -> ApiResult<Option<(FrameSource, Proxy)>> {
+    /// Gives what was made of the rows of a file that has this hash now, and its source. Where the picture is larger, it is on
+    /// disk too, and need not be in memory: many of them would push out of it what somebody looks at. `whole` is the picture
+    /// as it stands in its file, where it was not read row by row.
+    pub fn keep(self, media: &MediaFolder, hash: &str, whole: Option<Frame>) -> ApiResult<Option<Seen>> {
         let source = self.source.of_frame(hash.into());
         if let Some(Frame { picture, beside }) = whole {
             let width = if beside.orientation > 4 { picture.height() } else { picture.width() };
             let made = source.seen(media, picture, beside.orientation, MIDDLING)?.0;
-            return Ok((width <= MIDDLING).then_some((source, made)));
+            return Ok(Some(Seen { source, made, on_disk: width > MIDDLING }));
         }
         let Some(made) = self.making else { return Ok(None) };
         let mut picture = made.small.picture();
@@ -81,12 +86,12 @@ impl Looking {
             back.run_parallel(&mut picture.pixels);
         }
         let mut picture = picture.upright(made.orientation);
-        if made.width > MIDDLING {
+        let on_disk = made.width > MIDDLING;
+        if on_disk {
             source.keep(media, &mut picture);
-            return Ok(None);
         }
-        let proxy = Proxy::of(&source, picture, self.encoding);
-        Ok(Some((source, proxy)))
+        let made = Proxy::of(&source, picture, self.encoding);
+        Ok(Some(Seen { source, made, on_disk }))
     }
 }
 
@@ -108,16 +113,16 @@ impl Rows for Looking {
         });
     }
 
-    fn row(&mut self, pixels: &[[f32; 4]]) {
+    fn samples(&mut self, channels: usize, row: &[f32]) {
         let Some(making) = &mut self.making else { return };
         match &self.linear {
             Some([to_light, _]) if making.converted => {
                 making.row.clear();
-                making.row.extend_from_slice(pixels);
+                put_pixels(&mut making.row, channels, row);
                 to_light.run(&mut making.row);
                 making.small.row(&making.row);
             }
-            _ => making.small.row(pixels),
+            _ => making.small.samples(channels, row),
         }
     }
 }

@@ -4,7 +4,7 @@
 //! They are kept by their contents: by the file's hash, and by what its code values mean. So nothing has to be dropped when
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
-use super::looking::Looking;
+use super::looking::{Looking, Seen};
 use crate::cache::{WeighedCache, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
@@ -19,6 +19,7 @@ use lantern_core::colour::{Encoding, Reference};
 use lantern_core::graph::Program;
 use lantern_core::look::Path;
 use lantern_core::picture::Picture;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Condvar, Mutex, OnceLock, PoisonError};
 
 /// A frame's picture at some width, in code values of [`Proxy::encoding`].
@@ -235,6 +236,8 @@ type Key = (String, usize);
 pub struct Proxies {
     kept: WeighedCache<Key, Arc<Proxy>>,
     turns: Turns,
+    /// How wide pages ask for the pictures of their cards and rows, by the last that did; 0 where none has.
+    around: AtomicUsize,
 }
 
 impl Default for Proxies {
@@ -242,6 +245,7 @@ impl Default for Proxies {
         Self {
             kept: WeighedCache::new(MOST_BYTES, MOST_BYTES / (960 * 540 * 16)),
             turns: Turns::new(MOST_AT_ONCE),
+            around: AtomicUsize::new(0),
         }
     }
 }
@@ -324,6 +328,9 @@ impl Proxies {
         width: usize,
         haste: Haste,
     ) -> ApiResult<Arc<Proxy>> {
+        if haste == Haste::Around && width <= SMALL {
+            self.around.store(width, Ordering::Relaxed);
+        }
         let key = (source.key(), width);
         self.kept.get_or(&key, || {
             let _turn = self.turns.take();
@@ -345,7 +352,7 @@ impl Proxies {
         })
     }
 
-    /// Keeps what saw a picture while it was taken in: it will be looked at next. `whole` is the picture where it was not read
+    /// Keeps what saw a picture while it was taken in: it will be looked at next, as small as pages show it. `whole` is the picture where it was not read
     /// row by row.
     pub fn keep_seen(
         &self,
@@ -354,8 +361,14 @@ impl Proxies {
         seen: Looking,
         whole: Option<lantern_formats::frame::Frame>,
     ) -> ApiResult<()> {
-        if let Some((source, made)) = seen.keep(media, hash, whole)? {
+        let Some(Seen { source, made, on_disk }) = seen.keep(media, hash, whole)? else { return Ok(()) };
+        if !on_disk {
             self.kept.put((source.key(), MIDDLING), Arc::new(made));
+            return Ok(());
+        }
+        let width = self.around.load(Ordering::Relaxed);
+        if width > 0 {
+            self.kept.put((source.key(), width), Arc::new(made.shrunk(width)?));
         }
         Ok(())
     }
@@ -428,20 +441,47 @@ mod tests {
 
             let mut looking = Looking::at(source.of_frame(String::new())).unwrap();
             lantern_formats::png::each_row(&bytes, &mut looking).unwrap();
-            let kept = looking.keep(&media, &hash, None).unwrap();
-            // One that is small is in memory; of a larger one what lies on disk.
-            assert_eq!(kept.is_some(), size[usize::from(orientation > 4)] <= MIDDLING, "{encoding} {size:?}");
-            let seen = kept.map_or_else(
-                || source.kept(&media, MIDDLING).unwrap().0,
-                |(at, made)| {
-                    assert_eq!(at.key(), source.key());
-                    made
-                },
-            );
+            let Seen { source: at, made: seen, on_disk } =
+                looking.keep(&media, &hash, None).unwrap().unwrap();
+            assert_eq!(at.key(), source.key());
+            assert_eq!(on_disk, size[usize::from(orientation > 4)] > MIDDLING, "{encoding} {size:?}");
+            let kept = source.kept(&media, MIDDLING).map(|(kept, _)| kept.picture);
+            assert_eq!(kept, on_disk.then(|| seen.picture.clone()), "{encoding} {size:?}");
             let later = source.decode(&media, MIDDLING).unwrap().0;
             assert_eq!((&seen.encoding, &seen.hash), (&later.encoding, &later.hash));
             assert_eq!(seen.picture, later.picture, "{encoding} {size:?} {orientation}");
         }
+    }
+
+    #[test]
+    fn a_picture_that_was_taken_in_is_there_as_small_as_pages_ask_for_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let media = MediaFolder::open(folder.path()).unwrap();
+        let wave =
+            |i: usize| [0.5 + 0.45 * (i as f32 * 0.13).sin(), 0.3, 0.5 + 0.4 * (i as f32 * 0.01).cos(), 1.0];
+        let picture = Picture::new(2000, 30, (0..2000 * 30).map(wave).collect()).unwrap();
+        let bytes = lantern_formats::png::write(&picture, Depth::Sixteen).unwrap();
+        let [first, second] = [&bytes, &lantern_formats::png::write(&picture, Depth::Eight).unwrap()]
+            .map(|bytes| source(&media.keep(bytes).unwrap(), "acescct"));
+        let proxies = Proxies::default();
+        let seen = |of: &FrameSource| {
+            let mut looking = Looking::at(of.of_frame(String::new())).unwrap();
+            lantern_formats::png::each_row(&media.read(&of.media).unwrap(), &mut looking).unwrap();
+            proxies.keep_seen(&media, &of.media, looking, None).unwrap();
+        };
+        // Nobody has asked yet: none is in memory.
+        seen(&second);
+        assert!([MIDDLING, 196].iter().all(|width| proxies.kept.get(&(second.key(), *width)).is_none()));
+        proxies.of(&media, &second, 196, Haste::Around).unwrap();
+        proxies.of(&media, &second, MIDDLING, Haste::InHand).unwrap();
+        seen(&first);
+        assert!(proxies.kept.get(&(first.key(), MIDDLING)).is_none());
+        let there = proxies.kept.get(&(first.key(), 196)).unwrap();
+        let later = Proxies::default().of(&media, &first, 196, Haste::Around).unwrap();
+        assert_eq!(
+            (&there.picture, &there.encoding, &there.hash),
+            (&later.picture, &later.encoding, &later.hash)
+        );
     }
 
     /// Stills of a size in a media folder, each of its own grey; their hashes.

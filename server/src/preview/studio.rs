@@ -11,6 +11,7 @@ use super::{monitor, paint, scopes, textured};
 use crate::cache::WeighedCache;
 use crate::error::{ApiError, ApiResult};
 use crate::media::MediaFolder;
+use crate::media::incoming::MOST_WHOLE;
 use crate::store::Store;
 use crate::store::ids::ShotId;
 use crate::store::shots::Shot;
@@ -42,12 +43,15 @@ pub struct Studio {
     cards: WeighedCache<String, Vec<u8>>,
     kept: TexturedKept,
     turns: Arc<Semaphore>,
+    room: Arc<Semaphore>,
     /// Tables that were taken apart.
     pub unpicked: crate::jobs::unpick::Results,
 }
 
 /// Files that are taken in at once.
 const MOST_TURNS: usize = 2;
+/// Memory for files that come as a whole: three of the longest, or many photographs.
+const MOST_ROOM: usize = 3 * MOST_WHOLE;
 
 /// Memory for tables of paths: those of some forty pages.
 const MOST_TABLE_BYTES: usize = 24 << 20;
@@ -75,6 +79,7 @@ impl Studio {
             cards: WeighedCache::new(MOST_CARD_BYTES, 1000),
             kept: TexturedKept::default(),
             turns: Arc::new(Semaphore::new(MOST_TURNS)),
+            room: Arc::new(Semaphore::new(MOST_ROOM >> 10)),
             unpicked: Default::default(),
         }
     }
@@ -333,6 +338,13 @@ impl Studio {
     /// A turn at taking files in: decoding and probing many at once would starve everybody else.
     pub async fn turn(&self) -> ApiResult<OwnedSemaphorePermit> {
         self.turns.clone().acquire_owned().await.map_err(ApiError::internal)
+    }
+
+    /// Room in memory for a file that comes as a whole; waits for it where others have it.
+    pub async fn room(&self, bytes: usize) -> ApiResult<OwnedSemaphorePermit> {
+        // What is too long is refused before it is read.
+        let kilobytes = bytes.min(MOST_WHOLE).div_ceil(1 << 10) as u32;
+        self.room.clone().acquire_many_owned(kilobytes).await.map_err(ApiError::internal)
     }
 
     /// The path as a table for this picture; kept until another path or picture comes. `None` where the

@@ -100,6 +100,161 @@ async fn a_broken_upload_goes_on_and_values_that_are_no_numbers_are_counted() {
     assert!(shot["warnings"].to_string().contains("no numbers"), "{shot}");
 }
 
+/// Sends a picture as a whole; gives the status and what was answered.
+macro_rules! whole {
+    ($service:expr, $to:expr, $key:expr, $name:expr, $more:expr, $bytes:expr) => {{
+        let bytes: Vec<u8> = $bytes;
+        let uri = format!("/api/{}/pictures?key={}&name={}{}", $to, $key, $name, $more);
+        let request = test::TestRequest::post().uri(&uri).insert_header(("content-length", bytes.len()));
+        let response = test::call_service(&$service, request.set_payload(bytes).to_request()).await;
+        let (status, body) = (response.status(), test::read_body(response).await);
+        (status, serde_json::from_slice::<Value>(&body).unwrap_or(Value::Null))
+    }};
+}
+
+#[actix_web::test]
+async fn a_picture_that_comes_as_a_whole_is_the_one_that_comes_in_pieces() {
+    service!(data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = all["scenes"][0]["id"].as_str().unwrap();
+    let large = |value: f32, depth| {
+        let pixels = (0..2000 * 9).map(|i| [value, i as f32 / 18_000.0, 0.5, 1.0]).collect();
+        lantern_formats::png::write(&Picture::new(2000, 9, pixels).unwrap(), depth).unwrap()
+    };
+    let nan = vec![[f32::NAN, 0.2, f32::INFINITY, 1.0]; 4 * 4];
+    let exr = lantern_formats::exr::write(&Picture::new(4, 4, nan).unwrap(), None).unwrap();
+    for (name, bytes) in [
+        ("a.png", flat(0.3, 16)),
+        ("b.png", large(0.2, Depth::Eight)),
+        ("c.png", large(0.7, Depth::Sixteen)),
+        ("d.exr", exr),
+    ] {
+        let (status, shot) =
+            whole!(service, format!("scenes/{scene}"), common::key(rand_key()), name, "", bytes.clone());
+        assert_eq!(status, StatusCode::OK, "{shot}");
+        let (status, other) = send!(service, scene, name, bytes.clone());
+        assert_eq!(status, StatusCode::OK, "{other}");
+        for what in ["encoding", "encoding_reason", "frames", "width", "height", "warnings", "first_number"] {
+            assert_eq!(shot[what], other[what], "{name}: {what}");
+        }
+        let (_, [one, two]) =
+            (0, [&shot, &other].map(|s| format!("/api/shots/{}/frames", s["id"].as_str().unwrap())));
+        let (frames, others) = (ask!(service, get, one, "").1, ask!(service, get, two, "").1);
+        assert_eq!(frames, others);
+        assert_eq!(frames[0]["bytes"], bytes.len());
+        let kept = data.media.read(blake3::hash(&bytes).to_hex().as_str()).unwrap();
+        assert!(kept == bytes, "{name}");
+    }
+}
+
+#[actix_web::test]
+async fn frames_that_come_as_a_whole_are_a_sequence() {
+    service!(_data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = format!("scenes/{}", all["scenes"][0]["id"].as_str().unwrap());
+    let key = || common::key(rand_key());
+    let more = "&number=7&shot=sea%20%26%20sky&expected=3";
+    let (status, shot) = whole!(service, scene, key(), "sea.7.png", more, flat(0.2, 16));
+    assert_eq!((status, &shot["name"]), (StatusCode::OK, &json!("sea & sky")), "{shot}");
+    let id = format!("shots/{}", shot["id"].as_str().unwrap());
+    // The last one replaces what was there.
+    for (number, value) in [(9, 0.4), (8, 0.6), (8, 0.7)] {
+        let name = format!("sea.{number}.png");
+        let (status, said) = whole!(service, id, key(), name, format!("&number={number}"), flat(value, 16));
+        assert_eq!(status, StatusCode::NO_CONTENT, "{said}");
+    }
+    let (_, frames) = ask!(service, get, format!("/api/{id}/frames"), "");
+    let numbers: Vec<i64> =
+        frames.as_array().unwrap().iter().map(|f| f["number"].as_i64().unwrap()).collect();
+    assert_eq!(numbers, [7, 8, 9]);
+}
+
+#[actix_web::test]
+async fn a_whole_picture_that_cannot_be_taken_in_says_why_and_leaves_nothing() {
+    service!(data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = format!("scenes/{}", all["scenes"][0]["id"].as_str().unwrap());
+    let files = || walkdir(data.media.path(&"0".repeat(64)).unwrap().ancestors().nth(2).unwrap());
+    let before = files();
+    let mut cut = flat(0.5, 64);
+    cut.truncate(cut.len() - 30);
+    let good = common::key(rand_key());
+    let new = || common::key(rand_key());
+    let (no_scene, no_shot) = ("scenes/none".to_owned(), "shots/none".to_owned());
+    for (to, key, name, more, bytes, want, why) in [
+        (&scene, new(), "a.png", "", b"all work and no play makes".to_vec(), 422, "no picture"),
+        (&scene, new(), "a.png", "", cut, 422, "a.png"),
+        (&scene, new(), "a.png", "", Vec::new(), 422, "a.png"),
+        (&scene, new(), "a.png", "", b"\x89P".to_vec(), 422, "a.png"),
+        (&scene, "../up".into(), "a.png", "", flat(0.5, 16), 422, "64 hexadecimal"),
+        (&scene, new(), "%20", "", flat(0.5, 16), 422, ""),
+        (&scene, new(), "a.png", "&expected=0", flat(0.5, 16), 422, "frames"),
+        (&scene, new(), "a.mov", "", flat(0.5, 16), 422, "clip"),
+        (&scene, new(), "a.png", "", vec![0x89; (32 << 20) + 1], 422, "send it in pieces"),
+        (&no_scene, new(), "a.png", "", flat(0.5, 16), 404, "scene"),
+        (&no_shot, good, "a.png", "", flat(0.5, 16), 404, "shot"),
+    ] {
+        let (status, said) = whole!(service, to, key, name, more, bytes);
+        assert_eq!(status.as_u16(), want, "{why}: {said}");
+        assert!(said["detail"].as_str().unwrap().contains(why), "{why}: {said}");
+        assert_eq!(files(), before, "{why}");
+    }
+}
+
+#[actix_web::test]
+async fn a_picture_that_is_here_in_part_is_not_taken_as_a_whole() {
+    service!(_data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = all["scenes"][0]["id"].as_str().unwrap();
+    let (key, file) = (common::key(rand_key()), flat(0.5, 64));
+    ask!(service, put, format!("/api/incoming/{key}?from=0&name=a.png"), file[..40].to_vec());
+    let (status, said) = whole!(service, format!("scenes/{scene}"), key, "a.png", "", file.clone());
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(said["detail"].as_str().unwrap().contains("40 bytes of “a.png” are here"), "{said}");
+    ask!(service, put, format!("/api/incoming/{key}?from=40&name=a.png"), file[40..].to_vec());
+    let arrived = json!({ "key": key, "name": "a.png" }).to_string();
+    assert_eq!(ask!(service, post, format!("/api/scenes/{scene}/shots"), arrived).0, StatusCode::OK);
+}
+
+#[actix_web::test]
+async fn more_pictures_at_once_than_there_is_room_for_all_come_in() {
+    service!(_data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = all["scenes"][0]["id"].as_str().unwrap();
+    // Noise does not become smaller: each is some 12 MB, and twelve of them are more than all room.
+    let noise = |k: u32| {
+        let mut at = k + 1;
+        let mut next = move || {
+            at = at.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (at >> 8) as f32 / 16_777_216.0
+        };
+        let pixels = (0..1400 * 1400).map(|_| [next(), next(), next(), 1.0]).collect();
+        lantern_formats::png::write(&Picture::new(1400, 1400, pixels).unwrap(), Depth::Sixteen).unwrap()
+    };
+    let one = noise(1);
+    assert!(12 * one.len() > 96 << 20, "{}", one.len());
+    let sent = (0..12).map(|k| {
+        let (service, file, scene) = (&service, one.clone(), scene.to_owned());
+        async move {
+            whole!(service, format!("scenes/{scene}"), common::key(rand_key()), format!("n{k}.png"), "", file)
+        }
+    });
+    for (status, said) in futures_util::future::join_all(sent).await {
+        assert_eq!(status, StatusCode::OK, "{said}");
+    }
+}
+
+/// All files below a folder.
+fn walkdir(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
+    let mut all = Vec::new();
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() { all.extend(walkdir(&path)) } else { all.push(path) }
+    }
+    all.sort();
+    all
+}
+
 /// Waits until a shot has this many frames and nothing comes in for it any more.
 macro_rules! settled {
     ($service:expr, $production:expr, $name:expr, $frames:expr) => {{

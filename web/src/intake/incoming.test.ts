@@ -1,4 +1,4 @@
-/** Files on their way in: in pieces, broken off and gone on with, stopped, sequences that were begun before. */
+/** Files on their way in: as a whole, in pieces, broken off and gone on with, stopped, sequences that were begun before. */
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Group, Production } from "../data/client";
 import { useSession } from "../session/session";
@@ -17,8 +17,8 @@ vi.mock("../data/client", async (original) => {
   return { ...real, api: { ...real.api, ...calls } };
 });
 
-/** What the server has of each key, and what it answers next in place of taking a piece. */
-const server = { kept: new Map<string, number>(), pieces: [] as string[], fail: [] as (string | null)[], hold: false };
+/** What the server has of each key, what came to it, and what it answers next in place of taking that. */
+const server = { kept: new Map<string, number>(), pieces: [] as string[], whole: [] as string[], fail: [] as (string | null)[], hold: false };
 
 /** A request that reaches that server at once, or hangs while it holds. */
 class Request {
@@ -28,16 +28,19 @@ class Request {
   onabort: () => void = () => undefined;
   status = 200;
   responseText = "";
+  private method = "";
   private url = "";
-  open(_: string, url: string) {
-    this.url = url;
+  open(method: string, url: string) {
+    [this.method, this.url] = [method, url];
   }
   send(piece: Blob) {
     if (server.hold) return;
     const at = new URL(this.url, "http://127.0.0.1");
-    const key = at.pathname.split("/").at(-1) ?? "";
-    const from = Number(at.searchParams.get("from"));
-    server.pieces.push(`${at.searchParams.get("name")} ${from}+${piece.size}`);
+    const [whole, said] = [this.method === "POST", at.searchParams];
+    const key = (whole ? said.get("key") : at.pathname.split("/").at(-1)) ?? "";
+    const from = Number(said.get("from"));
+    if (whole) server.whole.push(`${at.pathname} ${said.get("name")} ${said.get("number")} ${said.get("shot")} ${said.get("expected")}`);
+    else server.pieces.push(`${said.get("name")} ${from}+${piece.size}`);
     queueMicrotask(() => {
       const failure = server.fail.shift();
       if (failure === "away") {
@@ -48,6 +51,8 @@ class Request {
         [this.status, this.responseText] = [422, JSON.stringify({ detail: failure })];
       } else if (from !== (server.kept.get(key) ?? 0)) {
         [this.status, this.responseText] = [422, JSON.stringify({ detail: "go on from elsewhere" })];
+      } else if (whole) {
+        this.responseText = at.pathname.startsWith("/api/scenes/") ? JSON.stringify({ id: "new" }) : "";
       } else {
         server.kept.set(key, from + piece.size);
         this.upload.onprogress({ loaded: piece.size });
@@ -61,7 +66,9 @@ class Request {
   }
 }
 
-const { filesOf, isFootage, keyOf, useIncoming } = await import("./incoming");
+const { useIncoming } = await import("./incoming");
+const { filesOf, isFootage } = await import("./files");
+const { keyOf } = await import("./sending");
 
 /** A file that holds nothing but its length. */
 function file(name: string, size: number): File {
@@ -78,7 +85,7 @@ const MB = 1 << 20;
 beforeEach(() => {
   vi.clearAllMocks();
   vi.stubGlobal("XMLHttpRequest", Request);
-  Object.assign(server, { kept: new Map(), pieces: [], fail: [], hold: false });
+  Object.assign(server, { kept: new Map(), pieces: [], whole: [], fail: [], hold: false });
   useIncoming.setState({ list: [] });
   const scenes = [{ id: "quay", shots: [] }];
   useSession.setState({ production: { id: "clock", scenes } as unknown as Production, notice: "" });
@@ -110,20 +117,28 @@ describe("a file", () => {
     expect(calls.createShot).toHaveBeenCalledOnce();
   });
 
-  it("of one piece is sent without a question; what is here of it is not sent again", async () => {
-    await send(file("a.png", 30));
-    expect([server.pieces, calls.have.mock.calls.length]).toEqual([["a.png 0+30"], 0]);
-    for (const [name, here, sent] of [["b.png", 12, ["b.png 0+30", "b.png 12+18"]], ["c.png", 30, ["c.png 0+30"]]] as const) {
-      server.pieces = [];
-      server.kept.set(await keyOf(file(name, 30), "quay"), here);
-      await send(file(name, 30));
-      expect(server.pieces).toEqual(sent);
-      expect(calls.createShot).toHaveBeenLastCalledWith("quay", expect.objectContaining({ name }));
-    }
+  it("that is short is sent as a whole, without a question and with all that is said of it", async () => {
+    await send(file("a & b.png", 30));
+    expect(server.whole).toEqual(["/api/scenes/quay/pictures a & b.png 0 a & b.png 1"]);
+    expect([server.pieces, calls.have.mock.calls.length, calls.createShot.mock.calls.length]).toEqual([[], 0, 0]);
+  });
+
+  it.each([["b.png", 12, ["b.png 12+18"]], ["c.png", 30, []]])("that is here in part goes on from there: %s", async (name, there, sent) => {
+    server.kept.set(await keyOf(file(name, 30), "quay"), there);
+    await send(file(name, 30));
+    expect([server.whole.length, server.pieces]).toEqual([1, sent]);
+    expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ name, shot: name }));
     expect(list()).toEqual([]);
   });
 
-  it("of one piece that breaks off while the server is away says so", async () => {
+  it("that is a clip goes in pieces, however short", async () => {
+    calls.group.mockResolvedValue([{ ...still("a.mov"), clip: true }]);
+    await send(file("a.mov", 30));
+    expect([server.whole, server.pieces]).toEqual([[], ["a.mov 0+30"]]);
+    expect(calls.createShot).toHaveBeenCalledOnce();
+  });
+
+  it("that is short and breaks off while the server is away says so", async () => {
     server.fail = ["away"];
     calls.have.mockRejectedValue(new TypeError("Failed to fetch"));
     await send(file("a.png", 30));
@@ -137,7 +152,8 @@ describe("a file", () => {
     const [refused] = list();
     const other = refused?.name === "notes.png" ? "mole.png" : "notes.png";
     expect(list().map((c) => c.failure)).toEqual(["this is no picture: it begins as text"]);
-    expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ name: other }));
+    expect(server.whole.map((w) => w.split(" ")[1]).sort()).toEqual(["mole.png", "notes.png"]);
+    expect(list().some((c) => c.name === other)).toBe(false);
     useIncoming.getState().dismiss(refused?.id ?? -1);
     expect(list()).toEqual([]);
   });
@@ -145,7 +161,7 @@ describe("a file", () => {
   it("that is empty is sent once, for the server to refuse", async () => {
     server.fail = ["the file is empty"];
     await send(file("empty.png", 0));
-    expect([server.pieces, list()[0]?.failure]).toEqual([["empty.png 0+0"], "the file is empty"]);
+    expect([server.whole.length, server.pieces, list()[0]?.failure]).toEqual([1, [], "the file is empty"]);
   });
 
   it("can be stopped while it is sent, and gone on with or let go", async () => {
@@ -162,7 +178,7 @@ describe("a file", () => {
     useIncoming.getState().again(first ?? -1);
     useIncoming.getState().dismiss(second ?? -1);
     await until(() => list().length === 0);
-    expect(server.pieces).toEqual(["mole.png 0+20"]);
+    expect(server.whole.map((w) => w.split(" ")[1])).toEqual(["mole.png"]);
   });
 });
 
@@ -173,6 +189,14 @@ describe("a sequence", () => {
   it("is one shot: made with its first frame, to which the others are added", async () => {
     calls.group.mockResolvedValue([group]);
     await send(...files);
+    expect(server.whole[0]).toBe("/api/scenes/quay/pictures ferry.0101.exr 101 ferry 3");
+    expect(server.whole.slice(1).sort()).toEqual([102, 103].map((n) => `/api/shots/new/pictures ferry.0${n}.exr ${n} null null`));
+  });
+
+  it("of long frames goes in pieces, each taken in when it is there", async () => {
+    calls.group.mockResolvedValue([group]);
+    await send(...files.map((f) => file(f.name, 40 * MB)));
+    expect([server.whole.length, server.pieces.length]).toEqual([0, 3]);
     expect(calls.createShot).toHaveBeenCalledExactlyOnceWith("quay", expect.objectContaining({ number: 101, shot: "ferry", expected: 3 }));
     expect(calls.addFrame.mock.calls.map(([shot, frame]) => `${shot} ${(frame as { number: number }).number}`).sort()).toEqual(["new 102", "new 103"]);
   });
@@ -185,8 +209,7 @@ describe("a sequence", () => {
     await send(...files);
     expect(calls.createShot).not.toHaveBeenCalled();
     // A few go at once, in any order.
-    const added = calls.addFrame.mock.calls.map(([shot, frame]) => `${shot} ${(frame as { number: number }).number}`);
-    expect(added.sort()).toEqual(["begun 102", "begun 103"]);
+    expect(server.whole.sort()).toEqual([102, 103].map((n) => `/api/shots/begun/pictures ferry.0${n}.exr ${n} null null`));
   });
 });
 

@@ -1,12 +1,11 @@
-/**
- * Files on their way in: one after the other, in pieces that go on where they broke off, each shot with its progress,
- * each can be stopped and gone on with.
- */
+/** Shots on their way in: a few at once, each with its progress, each can be stopped and gone on with. */
 import { create } from "zustand";
 import { api, type Group } from "../data/client";
 import { refreshProduction, say, shotsOf, told, useSession } from "../session/session";
 import { counted } from "../ui/units";
+import { isFootage, pathOf } from "./files";
 import { putInOrder } from "./order";
+import { keyOf, sendFile, sendFrame, sendShot } from "./sending";
 
 export interface Coming {
   id: number;
@@ -37,10 +36,6 @@ interface Job {
 
 /** Shots that come in at once. */
 const AT_ONCE = 3;
-/** The longest piece of a file that is sent at once. */
-const PIECE = 64 << 20;
-/** How often a file under way says how much of it was sent, in milliseconds: drawing it takes time from reading files. */
-const TELL_EVERY = 250;
 /** The page reads the production anew at most this often while frames come in. */
 const REFRESH_EVERY = 1500;
 
@@ -48,61 +43,6 @@ let next = 0;
 let refreshed = 0;
 const jobs = new Map<number, Job>();
 const running = new Map<number, AbortController>();
-
-/** A key that the same file has again after the page was closed: made from its name, length and time. */
-export async function keyOf(file: File, scene: string): Promise<string> {
-  const text = `${scene}|${pathOf(file)}|${file.size}|${file.lastModified}`;
-  const hash = await crypto.subtle.digest("SHA-256", new TextEncoder().encode(text));
-  return Array.from(new Uint8Array(hash), (b) => b.toString(16).padStart(2, "0")).join("");
-}
-
-/** Sends a piece; fetch does not tell how much of it was sent. */
-function sendPiece(url: string, piece: Blob, stop: AbortSignal, sent: (bytes: number) => void): Promise<number> {
-  return new Promise((resolve, reject) => {
-    const request = new XMLHttpRequest();
-    request.open("PUT", url);
-    let told = performance.now();
-    request.upload.onprogress = (e) => {
-      if (performance.now() - told < TELL_EVERY) return;
-      told = performance.now();
-      sent(e.loaded);
-    };
-    request.onload = () => {
-      const body = JSON.parse(request.responseText || "{}") as { have?: number; detail?: string };
-      if (request.status < 300) resolve(body.have ?? 0);
-      else reject(new Error(body.detail ?? "the server refused this file"));
-    };
-    request.onerror = () => reject(new Error("the server does not answer; go on when it is back"));
-    request.onabort = () => reject(new Error("stopped"));
-    stop.addEventListener("abort", () => request.abort());
-    request.send(piece);
-  });
-}
-
-/** Sends what is missing of a file and gives the key that it lies under. */
-export async function sendFile(file: File, scene: string, stop: AbortSignal, sent: (share: number) => void): Promise<string> {
-  const key = await keyOf(file, scene);
-  const here = async () => (await api.have(key)).have;
-  // A file of one piece is hardly ever here in part: that is asked only where it is not taken.
-  const small = file.size <= PIECE;
-  let have = small ? 0 : await here();
-  for (let first = small; first || have < file.size; first = false) {
-    const url = `/api/incoming/${key}?from=${have}&name=${encodeURIComponent(file.name)}`;
-    const from = have;
-    // A file as it is goes from the disk to the socket; a slice goes through three processes of the browser.
-    const piece = small && from === 0 ? file : file.slice(from, from + PIECE);
-    try {
-      have = await sendPiece(url, piece, stop, (n) => sent((from + n) / Math.max(1, file.size)));
-    } catch (e) {
-      if (!first || stop.aborted) throw e;
-      // Where the server is away, what went wrong first is said.
-      have = await here().catch(() => 0);
-      if (have === 0) throw e;
-    }
-    sent(have / Math.max(1, file.size));
-  }
-  return key;
-}
 
 async function refreshSometimes(now = false): Promise<void> {
   if (!now && performance.now() - refreshed < REFRESH_EVERY) return;
@@ -118,7 +58,7 @@ export const useIncoming = create<Uploads>((set, get) => {
   };
 
   /** Sends the files of one shot; those that are here already are left out. */
-  async function sendShot(id: number, { scene, group, files }: Job, stop: AbortSignal): Promise<string | undefined> {
+  async function sendAll(id: number, { scene, group, files }: Job, stop: AbortSignal): Promise<string | undefined> {
     const total = group.files.length;
     // A sequence that broke off goes on in the shot that was begun.
     const begun = group.sequence ? begunShot(scene, group.name) : undefined;
@@ -128,10 +68,14 @@ export const useIncoming = create<Uploads>((set, get) => {
     const sendOne = async ([name, number]: [string, number]) => {
       const file = files.get(name);
       if (!file || here.get(file.name) === file.size) return;
-      const key = await sendFile(file, scene, stop, (share) => change(id, { at: done + 1, sent: (done + share) / total }));
-      const arrived = { key, name: file.name, number: group.sequence ? number : 0 };
-      if (shot) await api.addFrame(shot, arrived);
-      else shot = (await api.createShot(scene, { ...arrived, shot: group.name, expected: total })).id;
+      const sent = (share: number) => change(id, { at: done + 1, sent: (done + share) / total });
+      const arrived = { key: await keyOf(file, scene), name: file.name, number: group.sequence ? number : 0 };
+      const first = { ...arrived, shot: group.name, expected: total };
+      const whole = group.clip ? null : await (shot ? sendFrame(shot, arrived, file, stop, sent) : sendShot(scene, first, file, stop, sent));
+      if (!whole) await sendFile(file, arrived.key, stop, sent);
+      if (whole) shot ??= whole.id;
+      else if (shot) await api.addFrame(shot, arrived);
+      else shot = (await api.createShot(scene, first)).id;
       done += 1;
       change(id, { at: Math.min(total, done + 1), sent: done / total });
       await refreshSometimes();
@@ -154,7 +98,7 @@ export const useIncoming = create<Uploads>((set, get) => {
     running.set(id, stop);
     change(id, { failure: "", stopped: false });
     try {
-      made = await sendShot(id, job, stop.signal);
+      made = await sendAll(id, job, stop.signal);
       dismiss(id);
     } catch (e) {
       if (stop.signal.aborted) change(id, { stopped: true });
@@ -214,20 +158,6 @@ function begunShot(scene: string, name: string) {
   return shotsOf(production).find((s) => there.includes(s) && s.name === name && s.warnings.some((w) => w.includes("came in")));
 }
 
-const ENDINGS = /\.(exr|dpx|tiff?|png|jpe?g|mov|mp4|m4v|mkv|webm|avi|mxf|ts|mts|m2ts|mpe?g|gif|ogv|dv|nut|y4m)$/i;
-
-/** Whether a name ends as pictures or clips do; the server looks at the bytes. */
-export function isFootage(name: string): boolean {
-  return ENDINGS.test(name) && !name.startsWith(".");
-}
-
-/** Where a file of a drop or of a chosen folder lies: folders and name, with `/` between. */
-const paths = new WeakMap<File, string>();
-
-function pathOf(file: File): string {
-  return paths.get(file) ?? (file.webkitRelativePath || file.name);
-}
-
 /** The scene that files go to where none is said: the last that holds shots; made where there is none. */
 export async function sceneToSendTo(): Promise<string | null> {
   const { production } = useSession.getState();
@@ -251,28 +181,5 @@ export async function sendTo(scene: string | null, files: File[]): Promise<void>
     if (to) await useIncoming.getState().send(to, files);
   } catch (e) {
     say(e);
-  }
-}
-
-/** All files of a drop, those inside folders too. */
-export async function filesOf(drop: DataTransfer): Promise<File[]> {
-  // Entries have to be taken before the first await: the list is empty afterwards.
-  const entries = [...drop.items].map((i) => i.webkitGetAsEntry()).filter((e) => e !== null);
-  if (entries.length === 0) return [...drop.files];
-  return (await Promise.all(entries.map(walk))).flat();
-}
-
-async function walk(entry: FileSystemEntry): Promise<File[]> {
-  if (entry.isFile) {
-    const file = await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject));
-    paths.set(file, entry.fullPath.replace(/^\//, ""));
-    return [file];
-  }
-  const reader = (entry as FileSystemDirectoryEntry).createReader();
-  const found: File[] = [];
-  for (;;) {
-    const some = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
-    if (some.length === 0) return found;
-    for (const e of some) found.push(...(await walk(e)));
   }
 }

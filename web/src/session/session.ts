@@ -1,4 +1,5 @@
 /** What is being looked at: shots, frames, the held key. */
+import { replaceEqualDeep } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, type EncodingInfo, type Field, type KindInfo, type Path, type Production, type ScopeInfo, type Shot, type StockFields, type Stocks } from "../data/client";
 
@@ -77,7 +78,8 @@ export async function refreshProduction(): Promise<void> {
   const { production, shot, before, set } = useSession.getState();
   if (production?.id !== id) return;
   const there = (id: string | null) => shotsOf(fresh).some((s) => s.id === id && isShown(s));
-  set({ production: fresh, before: there(before) ? before : null });
+  // What has not changed stays the same thing, so that only what did is drawn again.
+  set({ production: replaceEqualDeep(production, fresh), before: there(before) ? before : null });
   if (!there(shot)) set({ shot: rowOf(fresh)[0]?.id ?? null, frame: null, playing: false });
 }
 
@@ -117,6 +119,19 @@ export function isInterpreted(shot: Shot): boolean {
 /** The shots that wear looks and can be shown, in order. */
 export function rowOf(production: Production | null): Shot[] {
   return (production?.scenes ?? []).filter((s) => !s.finished).flatMap((s) => s.shots).filter(isShown);
+}
+
+const places = new WeakMap<Production, Map<string, number>>();
+
+/** The place of a shot among all that can be shown, finished stills included; -1 where it cannot be. */
+export function placeOf(production: Production | null, shot: string): number {
+  if (!production) return -1;
+  let all = places.get(production);
+  if (!all) {
+    all = new Map(shotsOf(production).filter(isShown).map((s, i) => [s.id, i]));
+    places.set(production, all);
+  }
+  return all.get(shot) ?? -1;
 }
 
 /** All shots of the production in order, finished stills included. */

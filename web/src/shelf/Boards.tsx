@@ -2,7 +2,8 @@
 import { useRef, useState } from "react";
 import { api, type BoardTable, type Scene, type Shot } from "../data/client";
 import { TABLE_ENDINGS } from "../data/constants";
-import { filesOf, isFootage, sendTo, useIncoming } from "../intake/incoming";
+import { filesOf, isFootage } from "../intake/files";
+import { sendTo, useIncoming } from "../intake/incoming";
 import { attempt, refreshProduction, say, told, useSession } from "../session/session";
 import { useTableReading, GreysPlot } from "../steps/TableReading";
 import { Button, FileInput, Menu } from "../ui/controls";

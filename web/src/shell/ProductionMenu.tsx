@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api } from "../data/client";
 import { NameDialog } from "../ui/NameDialog";
-import { sendFile } from "../intake/incoming";
+import { keyOf, sendFile } from "../intake/sending";
 import { refreshProduction, say, told, useSession } from "../session/session";
 import { Confirm, Menu } from "../ui/controls";
 import { counted } from "../ui/units";
@@ -16,7 +16,8 @@ const ACTIONS = { new: "Create production", rename: "Rename production", copy: "
 
 /** Brings a production file in. Gives the production. */
 export async function bringProduction(chosen: File): Promise<{ id: string }> {
-  const key = await sendFile(chosen, "production", new AbortController().signal, () => undefined);
+  const key = await keyOf(chosen, "production");
+  await sendFile(chosen, key, new AbortController().signal, () => undefined);
   return api.importProduction(key);
 }
 

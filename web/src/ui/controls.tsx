@@ -24,7 +24,10 @@ export interface MenuItem {
   run: () => void;
 }
 
-export function Menu({ trigger, items }: { trigger: ReactNode; items: (MenuItem | null)[] }) {
+type MenuItems = (MenuItem | null)[];
+
+/** A menu. Where its items take work, a function gives them when it opens. */
+export function Menu({ trigger, items }: { trigger: ReactNode; items: MenuItems | (() => MenuItems) }) {
   const chosen = useRef<(() => void) | null>(null);
   return (
     <M.Root>
@@ -40,26 +43,28 @@ export function Menu({ trigger, items }: { trigger: ReactNode; items: (MenuItem 
             if (run) window.setTimeout(run);
           }}
         >
-          {items.map((item, i) =>
-            item ? (
-              <M.Item
-                key={`${item.label} ${i}`}
-                disabled={item.disabled}
-                onSelect={() => {
-                  chosen.current = item.run;
-                }}
-                className="flex justify-between gap-6 rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-edge data-[highlighted]:text-bright"
-              >
-                <span>{item.label}</span>
-                <span className="text-faint">{item.hint}</span>
-              </M.Item>
-            ) : (
-              <M.Separator key={i} className="my-1 h-px bg-edge" />
-            ),
-          )}
+          <Items items={items} choose={(run) => (chosen.current = run)} />
         </M.Content>
       </M.Portal>
     </M.Root>
+  );
+}
+
+function Items({ items, choose }: { items: MenuItems | (() => MenuItems); choose: (run: () => void) => void }) {
+  return (typeof items === "function" ? items() : items).map((item, i) =>
+    item ? (
+      <M.Item
+        key={`${item.label} ${i}`}
+        disabled={item.disabled}
+        onSelect={() => choose(item.run)}
+        className="flex justify-between gap-6 rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-edge data-[highlighted]:text-bright"
+      >
+        <span>{item.label}</span>
+        <span className="text-faint">{item.hint}</span>
+      </M.Item>
+    ) : (
+      <M.Separator key={i} className="my-1 h-px bg-edge" />
+    ),
   );
 }
 

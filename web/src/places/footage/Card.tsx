@@ -1,22 +1,16 @@
 /** A shot at a glance: its picture, what it is called, how it is encoded, how long it is, what is wrong with it. */
 import { useSortable } from "@dnd-kit/sortable";
 import { GripVertical, TriangleAlert } from "lucide-react";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { api, type Shot } from "../../data/client";
 import { Thumb } from "../../picture/Thumb";
 import { encodingName, UNKNOWN } from "../../session/encodings";
-import { attempt, isInterpreted, isShown, shotsOf, told, useSession } from "../../session/session";
+import { attempt, isInterpreted, placeOf, told, useSession } from "../../session/session";
 import { Button, Confirm, Menu } from "../../ui/controls";
 import { apart, deleteShots } from "./changes";
 import { Name } from "./Name";
 import { moveShot, nudgeShot } from "../../intake/order";
-import { flip, upTo } from "./selection";
-
-interface Props {
-  shot: Shot;
-  marked: boolean;
-  encode: (id: string) => void;
-}
+import { flip, upTo, useMarked } from "./selection";
 
 /** How long a shot is, for people. */
 function length(shot: Shot): string {
@@ -25,15 +19,31 @@ function length(shot: Shot): string {
   return `${count} frames · ${(count / shot.rate).toFixed(1)} s`;
 }
 
-export function Card({ shot, marked, encode }: Props) {
-  const production = useSession((s) => s.production);
+/** What can be done to a shot. */
+function actions(shot: Shot, look: (place: "balance" | "look") => void, ask: () => void) {
+  const scenes = useSession.getState().production?.scenes ?? [];
+  const others = scenes.filter((s) => s.shots.every((x) => x.id !== shot.id));
+  return [
+    { label: "Open in Balance", disabled: shot.frames === 0, run: () => look("balance") },
+    { label: "Open in Look", disabled: shot.frames === 0, run: () => look("look") },
+    null,
+    ...others.map((s) => ({ label: `Move to ${s.name}`, run: () => moveShot(shot.id, s.id) })),
+    null,
+    ...(shot.frames > 1 && shot.arriving === null ? [{ label: "Take apart into stills", run: () => told(apart(shot)) }] : []),
+    ...(shot.arriving !== null ? [{ label: "Stop bringing in", run: () => told(attempt(() => api.stopIntake(shot.id))) }] : []),
+    { label: "Delete…", run: ask },
+  ];
+}
+
+/** Drawn again when its shot or its mark changes, not whenever the production does: there may be hundreds. */
+export const Card = memo(function Card({ shot, encode }: { shot: Shot; encode: (id: string) => void }) {
   const [deleting, setDeleting] = useState(false);
   const { setNodeRef, listeners, attributes, transform, transition, isDragging } = useSortable({ id: shot.id });
-  const index = shotsOf(production).filter(isShown).findIndex((s) => s.id === shot.id);
-  const scenes = production?.scenes ?? [];
+  const index = useSession((s) => placeOf(s.production, shot.id));
+  const called = useSession((s) => (shot.encoding ? encodingName(s.production, shot.encoding) : UNKNOWN));
+  const marked = useMarked(shot.id);
   // An unknown encoding is said on the picture and on the button already.
   const warnings = shot.warnings.filter((w) => !w.startsWith(UNKNOWN) || shot.frames === 0);
-  const own = scenes.find((s) => s.shots.some((x) => x.id === shot.id));
   const look = (place: "balance" | "look") => {
     useSession.getState().show(shot.id);
     useSession.getState().set({ place });
@@ -98,29 +108,20 @@ export function Card({ shot, marked, encode }: Props) {
               ⋯
             </Button>
           }
-          items={[
-            { label: "Open in Balance", disabled: index < 0, run: () => look("balance") },
-            { label: "Open in Look", disabled: index < 0, run: () => look("look") },
-            null,
-            ...scenes.filter((s) => s.id !== own?.id).map((s) => ({ label: `Move to ${s.name}`, run: () => moveShot(shot.id, s.id) })),
-            null,
-            ...(shot.frames > 1 && shot.arriving === null ? [{ label: "Take apart into stills", run: () => told(apart(shot) )}] : []),
-            ...(shot.arriving !== null ? [{ label: "Stop bringing in", run: () => told(attempt(() => api.stopIntake(shot.id)) )}] : []),
-            { label: "Delete…", run: () => setDeleting(true) },
-          ]}
+          items={() => actions(shot, look, () => setDeleting(true))}
         />
       </div>
       <div className="mt-1 flex h-6 items-center gap-2">
         <button
           type="button"
-          aria-label={`Encoding of ${shot.name}: ${shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}`}
+          aria-label={`Encoding of ${shot.name}: ${called}`}
           onClick={() => encode(shot.id)}
           title="Set encoding…"
           data-encoding-button
           className="h-6 min-w-0 flex-1 rounded bg-shelf px-2 text-left text-value hover:bg-edge"
         >
           <span className={`block truncate ${shot.encoding ? "" : "text-lantern"}`} data-encoding={shot.encoding}>
-            {shot.encoding ? encodingName(production, shot.encoding) : UNKNOWN}
+            {called}
           </span>
         </button>
         <span className="shrink-0 text-faint">{shot.width > 0 && `${shot.width} × ${shot.height}`}</span>
@@ -135,9 +136,11 @@ export function Card({ shot, marked, encode }: Props) {
           {warnings.join("; ")}
         </p>
       )}
-      <Confirm open={deleting} title={`Delete “${shot.name}”?`} action="Delete shot" onClose={() => setDeleting(false)} onDone={() => told(deleteShots([shot]))}>
-        Its trim goes with it. It can be put back for 30 days. Its files stay in the media folder.
-      </Confirm>
+      {deleting && (
+        <Confirm open title={`Delete “${shot.name}”?`} action="Delete shot" onClose={() => setDeleting(false)} onDone={() => told(deleteShots([shot]))}>
+          Its trim goes with it. It can be put back for 30 days. Its files stay in the media folder.
+        </Confirm>
+      )}
     </article>
   );
-}
+});

@@ -1,15 +1,16 @@
 /** The Footage place: scenes and their shots at a glance; pictures come in, each is told how it is encoded. */
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { rectSortingStrategy, SortableContext, sortableKeyboardCoordinates } from "@dnd-kit/sortable";
-import { useEffect, useRef, useState } from "react";
-import { api } from "../../data/client";
+import { memo, useEffect, useMemo, useRef, useState } from "react";
+import { api, type Production, type Shot } from "../../data/client";
 import { attempt, refreshProduction, shotsOf, told, useSession } from "../../session/session";
 import { follow } from "../../gestures/drag";
 import { Button } from "../../ui/controls";
 import { Card } from "./Card";
 import { Coming } from "./Coming";
 import { EmptyFootage } from "./EmptyFootage";
-import { filesOf, sendTo, useIncoming } from "../../intake/incoming";
+import { filesOf } from "../../intake/files";
+import { sendTo, useIncoming } from "../../intake/incoming";
 import { dropOn, SCENE } from "../../intake/order";
 import { Profiles } from "./Profiles";
 import { SceneHead } from "./SceneHead";
@@ -19,15 +20,15 @@ import { SelectionBar } from "./SelectionBar";
 /** How often the page looks for frames that a job on the server brings in. */
 const LOOK_EVERY = 700;
 
+/** How a drag begins. They stay the same things: whatever is dragged is drawn again where they do not. */
+const BY_POINTER = { activationConstraint: { distance: 6 } };
+const BY_KEYS = { coordinateGetter: sortableKeyboardCoordinates };
+
 export function FootagePlace() {
   const production = useSession((s) => s.production);
-  const selected = useSelection((s) => s.shots);
   const [over, setOver] = useState<string | null>(null);
   const ground = useRef<HTMLElement>(null);
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
+  const sensors = useSensors(useSensor(PointerSensor, BY_POINTER), useSensor(KeyboardSensor, BY_KEYS));
   const arriving = production?.scenes.some((s) => s.shots.some((x) => x.arriving !== null)) ?? false;
   const sending = useIncoming((s) => s.list.length > 0);
   useEffect(() => {
@@ -41,10 +42,8 @@ export function FootagePlace() {
     window.addEventListener("keydown", keys);
     return () => window.removeEventListener("keydown", keys);
   }, []);
+  const scenes = useMemo(() => production?.scenes.map((s) => SCENE + s.id) ?? [], [production?.scenes]);
   if (!production) return null;
-  // A selected shot speaks for all that are selected.
-  const choose = (shots: string[]) => useSession.getState().set({ encode: shots });
-  const encode = (id: string) => choose(selected.includes(id) ? [...selected] : [id]);
   const sceneAt = (e: React.DragEvent) => (e.target as Element).closest<HTMLElement>("[data-scene]")?.dataset.scene ?? null;
   const holdsFiles = (e: React.DragEvent) => e.dataTransfer.types.includes("Files");
   const empty = shotsOf(production).length === 0 && !sending;
@@ -68,12 +67,12 @@ export function FootagePlace() {
       }}
       onPointerDown={(e) => ground.current && marquee(e, ground.current)}
     >
-      {selected.length > 0 ? <SelectionBar encode={() => choose([...selected])} /> : <Profiles production={production} />}
+      <Top production={production} />
       {empty ? (
         <EmptyFootage />
       ) : (
         <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={({ active, over: on }) => on && dropOn(String(active.id), String(on.id))}>
-          <SortableContext items={production.scenes.map((s) => SCENE + s.id)} strategy={rectSortingStrategy}>
+          <SortableContext items={scenes} strategy={rectSortingStrategy}>
             <div className="mb-3 flex flex-wrap gap-3">
               {production.scenes.map((scene) => (
                 <section
@@ -83,14 +82,7 @@ export function FootagePlace() {
                   className={`min-w-[440px] grow rounded border p-2.5 ${over === scene.id ? "border-lantern" : "border-transparent"} bg-wall`}
                 >
                   <SceneHead scene={scene} />
-                  <SortableContext items={scene.shots.map((s) => s.id)} strategy={rectSortingStrategy}>
-                    <div className="flex flex-wrap gap-2">
-                      {scene.shots.map((shot) => (
-                        <Card key={shot.id} shot={shot} marked={selected.includes(shot.id)} encode={encode} />
-                      ))}
-                      {scene.shots.length === 0 && <p className="py-6 text-faint">No shots in this scene. Drop pictures, sequences, clips or folders here.</p>}
-                    </div>
-                  </SortableContext>
+                  <Cards shots={scene.shots} />
                 </section>
               ))}
             </div>
@@ -108,6 +100,37 @@ export function FootagePlace() {
       <Coming />
     </main>
   );
+}
+
+/** What can be done to what is selected; where nothing is, to the production's cameras. */
+function Top({ production }: { production: Production }) {
+  const some = useSelection((s) => s.shots.length > 0);
+  return some ? <SelectionBar encode={() => choose([...useSelection.getState().shots])} /> : <Profiles production={production} />;
+}
+
+/** The shots of a scene. */
+const Cards = memo(function Cards({ shots }: { shots: Shot[] }) {
+  const ids = useMemo(() => shots.map((s) => s.id), [shots]);
+  return (
+    <SortableContext items={ids} strategy={rectSortingStrategy}>
+      <div className="flex flex-wrap gap-2">
+        {shots.map((shot) => (
+          <Card key={shot.id} shot={shot} encode={encode} />
+        ))}
+        {shots.length === 0 && <p className="py-6 text-faint">No shots in this scene. Drop pictures, sequences, clips or folders here.</p>}
+      </div>
+    </SortableContext>
+  );
+});
+
+function choose(shots: string[]): void {
+  useSession.getState().set({ encode: shots });
+}
+
+/** Asks for the encoding of a shot; a selected one speaks for all that are selected. */
+function encode(shot: string): void {
+  const selected = useSelection.getState().shots;
+  choose(selected.includes(shot) ? [...selected] : [shot]);
 }
 
 /** Dragging on the ground selects the shots that the rectangle touches. */

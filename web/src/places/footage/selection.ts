@@ -15,9 +15,15 @@ interface Selection {
 export const useSelection = create<Selection>((set, get) => ({
   shots: [],
   anchor: null,
-  set: (shots) => set({ shots: ordered(shots) }),
+  set: (shots) => {
+    const next = ordered(shots);
+    const now = get().shots;
+    // While a rectangle is dragged, most of its moves select nothing new.
+    if (next.length !== now.length || next.some((s, i) => s !== now[i])) set({ shots: next });
+  },
   keep: (there) => {
-    const left = get().shots.filter((s) => there.includes(s));
+    const those = new Set(there);
+    const left = get().shots.filter((s) => those.has(s));
     if (left.length !== get().shots.length) set({ shots: left });
   },
 }));
@@ -27,7 +33,22 @@ function all(): string[] {
 }
 
 function ordered(shots: string[]): string[] {
-  return all().filter((s) => shots.includes(s));
+  const chosen = new Set(shots);
+  return all().filter((s) => chosen.has(s));
+}
+
+const sets = new WeakMap<string[], Set<string>>();
+
+/** Whether a shot is selected. */
+export function useMarked(shot: string): boolean {
+  return useSelection(({ shots }) => {
+    let set = sets.get(shots);
+    if (!set) {
+      set = new Set(shots);
+      sets.set(shots, set);
+    }
+    return set.has(shot);
+  });
 }
 
 /** Selects one more, or lets it go. */

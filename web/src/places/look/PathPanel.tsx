@@ -17,6 +17,9 @@ const ZONES: { zone: Zone; title: string; says: string }[] = [
   { zone: "screen", title: "Screen", says: "light of the display" },
 ];
 
+/** How a drag begins. It stays the same thing: every bead is drawn again where it does not. */
+const BY_POINTER = { activationConstraint: { distance: 5 } };
+
 /** The path of the document in hand; `trim` shows the Scene zone alone, which is all that a trim has. */
 export function PathPanel({ trim = false }: { trim?: boolean }) {
   const steps = useFaces();
@@ -25,10 +28,7 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
   const groups = useWork((s) => s.document?.path.groups);
   const [lifted, setLifted] = useState<Zone | null>(null);
   const [matching, setMatching] = useState(false);
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor),
-  );
+  const sensors = useSensors(useSensor(PointerSensor, BY_POINTER), useSensor(KeyboardSensor));
   if (!steps) return <nav aria-label="Path" className="w-[240px] shrink-0 bg-wall max-[1150px]:w-[208px]" />;
   return (
     <nav aria-label="Path" className="relative flex w-[240px] shrink-0 flex-col max-[1150px]:w-[208px] overflow-y-auto bg-wall py-3">
