@@ -18,16 +18,17 @@ vi.mock("../data/client", async (original) => {
 });
 
 /** What the server has of each key, what came to it, and what it answers next in place of taking that. */
-const server = { kept: new Map<string, number>(), pieces: [] as string[], whole: [] as string[], fail: [] as (string | null)[], hold: false };
+const server = { kept: new Map<string, number>(), pieces: [] as string[], whole: [] as string[], fail: [] as (string | null)[], hold: false, takes: null as Promise<void> | null };
 
 /** A request that reaches that server at once, or hangs while it holds. */
 class Request {
-  readonly upload: { onprogress: (e: { loaded: number }) => void } = { onprogress: () => undefined };
+  readonly upload: { onprogress: (e: { loaded: number }) => void; onload: () => void } = { onprogress: () => undefined, onload: () => undefined };
   onload: () => void = () => undefined;
   onerror: () => void = () => undefined;
   onabort: () => void = () => undefined;
   status = 200;
   responseText = "";
+  private aborted = false;
   private method = "";
   private url = "";
   open(method: string, url: string) {
@@ -41,7 +42,10 @@ class Request {
     const from = Number(said.get("from"));
     if (whole) server.whole.push(`${at.pathname} ${said.get("name")} ${said.get("number")} ${said.get("shot")} ${said.get("expected")}`);
     else server.pieces.push(`${said.get("name")} ${from}+${piece.size}`);
-    queueMicrotask(() => {
+    if (server.takes) this.upload.onload();
+    const taken = server.takes ?? Promise.resolve();
+    const answer = () => {
+      if (this.aborted) return;
       const failure = server.fail.shift();
       if (failure === "away") {
         this.onerror();
@@ -59,9 +63,11 @@ class Request {
         this.responseText = JSON.stringify({ have: from + piece.size });
       }
       this.onload();
-    });
+    };
+    taken.then(answer, answer);
   }
   abort() {
+    this.aborted = true;
     this.onabort();
   }
 }
@@ -85,7 +91,7 @@ const MB = 1 << 20;
 beforeEach(() => {
   vi.clearAllMocks();
   vi.stubGlobal("XMLHttpRequest", Request);
-  Object.assign(server, { kept: new Map(), pieces: [], whole: [], fail: [], hold: false });
+  Object.assign(server, { kept: new Map(), pieces: [], whole: [], fail: [], hold: false, takes: null });
   useIncoming.setState({ list: [] });
   const scenes = [{ id: "quay", shots: [] }];
   useSession.setState({ production: { id: "clock", scenes } as unknown as Production, notice: "" });
@@ -179,6 +185,38 @@ describe("a file", () => {
     useIncoming.getState().dismiss(second ?? -1);
     await until(() => list().length === 0);
     expect(server.whole.map((w) => w.split(" ")[1])).toEqual(["mole.png"]);
+  });
+});
+
+describe("what is stopped", () => {
+  it("when all of it was sent is taken in all the same, and not sent again", async () => {
+    let taken: () => void = () => undefined;
+    server.takes = new Promise((r) => (taken = r));
+    const sending = send(file("mole.png", 20));
+    await until(() => server.whole.length === 1);
+    useIncoming.getState().stop(list()[0]?.id ?? -1);
+    taken();
+    await sending;
+    expect([list(), server.whole.length, calls.have.mock.calls.length]).toEqual([[], 1, 0]);
+  });
+
+  it("of a sequence sends no more of its frames", async () => {
+    const names = Array.from({ length: 9 }, (_, i) => `ferry.010${i}.exr`);
+    calls.group.mockResolvedValue([{ name: "ferry", sequence: true, files: names.map((n, i) => [n, i]) }]);
+    const taken: (() => void)[] = [];
+    const slow = () => {
+      server.takes = new Promise((r) => taken.push(r));
+    };
+    slow();
+    const sending = send(...names.map((n) => file(n, 8)));
+    await until(() => server.whole.length === 1);
+    slow();
+    taken[0]?.();
+    await until(() => server.whole.length === 4);
+    useIncoming.getState().stop(list()[0]?.id ?? -1);
+    taken[1]?.();
+    await sending;
+    expect([list().map((c) => c.stopped), server.whole.length]).toEqual([[true], 4]);
   });
 });
 

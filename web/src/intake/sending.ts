@@ -26,10 +26,18 @@ export async function keyOf(file: File, scene: string): Promise<string> {
   return Array.from(new Uint8Array(hash), (b) => b.toString(16).padStart(2, "0")).join("");
 }
 
-/** Sends bytes and gives what is answered; fetch does not tell how much of them was sent. */
+/**
+ * Sends bytes and gives what is answered; fetch does not tell how much of them was sent. Once all are sent it is too late to stop:
+ * the server is taking them in.
+ */
 function send<Answer>(method: "PUT" | "POST", url: string, bytes: Blob, stop: AbortSignal, sent: (bytes: number) => void): Promise<Answer> {
   return new Promise((resolve, reject) => {
+    if (stop.aborted) {
+      reject(new Error("stopped"));
+      return;
+    }
     const request = new XMLHttpRequest();
+    const abort = () => request.abort();
     request.open(method, url);
     let told = performance.now();
     request.upload.onprogress = (e) => {
@@ -44,7 +52,8 @@ function send<Answer>(method: "PUT" | "POST", url: string, bytes: Blob, stop: Ab
     };
     request.onerror = () => reject(new Error("the server does not answer; go on when it is back"));
     request.onabort = () => reject(new Error("stopped"));
-    stop.addEventListener("abort", () => request.abort());
+    request.upload.onload = () => stop.removeEventListener("abort", abort);
+    stop.addEventListener("abort", abort);
     request.send(bytes);
   });
 }

@@ -35,28 +35,15 @@ function actions(shot: Shot, look: (place: "balance" | "look") => void, ask: () 
   ];
 }
 
-/** Drawn again when its shot or its mark changes, not whenever the production does: there may be hundreds. */
-export const Card = memo(function Card({ shot, encode }: { shot: Shot; encode: (id: string) => void }) {
-  const [deleting, setDeleting] = useState(false);
+interface Props {
+  shot: Shot;
+  encode: (id: string) => void;
+}
+
+/** Its frame is drawn again whenever shots come or move, what is in it when its own shot changes: there may be hundreds. */
+export const Card = memo(function Card({ shot, encode }: Props) {
   const { setNodeRef, listeners, attributes, transform, transition, isDragging } = useSortable({ id: shot.id });
-  const index = useSession((s) => placeOf(s.production, shot.id));
-  const called = useSession((s) => (shot.encoding ? encodingName(s.production, shot.encoding) : UNKNOWN));
   const marked = useMarked(shot.id);
-  // An unknown encoding is said on the picture and on the button already.
-  const warnings = shot.warnings.filter((w) => !w.startsWith(UNKNOWN) || shot.frames === 0);
-  const look = (place: "balance" | "look") => {
-    useSession.getState().show(shot.id);
-    useSession.getState().set({ place });
-  };
-  const keys = (e: React.KeyboardEvent<HTMLButtonElement>) => {
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
-    if (e.altKey && by) {
-      nudgeShot(shot.id, by[0] ?? 0, by[1] ?? 0);
-      e.preventDefault();
-    } else {
-      listeners?.onKeyDown?.(e);
-    }
-  };
   return (
     <article
       ref={setNodeRef}
@@ -73,6 +60,34 @@ export const Card = memo(function Card({ shot, encode }: { shot: Shot; encode: (
       style={{ translate: `${transform?.x ?? 0}px ${transform?.y ?? 0}px`, transition }}
       className={`w-[208px] rounded border p-1.5 ${marked ? "border-lantern" : "border-shelf"} ${isDragging ? "z-10 bg-edge" : "bg-room"}`}
     >
+      <Inside shot={shot} encode={encode} listeners={listeners} attributes={attributes} />
+    </article>
+  );
+});
+
+type Handle = Pick<ReturnType<typeof useSortable>, "listeners" | "attributes">;
+
+const Inside = memo(function Inside({ shot, encode, listeners, attributes }: Props & Handle) {
+  const [deleting, setDeleting] = useState(false);
+  const index = useSession((s) => placeOf(s.production, shot.id));
+  const called = useSession((s) => (shot.encoding ? encodingName(s.production, shot.encoding) : UNKNOWN));
+  // An unknown encoding is said on the picture and on the button already.
+  const warnings = shot.warnings.filter((w) => !w.startsWith(UNKNOWN) || shot.frames === 0);
+  const look = (place: "balance" | "look") => {
+    useSession.getState().show(shot.id);
+    useSession.getState().set({ place });
+  };
+  const keys = (e: React.KeyboardEvent<HTMLButtonElement>) => {
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+    if (e.altKey && by) {
+      nudgeShot(shot.id, by[0] ?? 0, by[1] ?? 0);
+      e.preventDefault();
+    } else {
+      listeners?.onKeyDown?.(e);
+    }
+  };
+  return (
+    <>
       <div className="relative">
         <button type="button" aria-label={`Balance ${shot.name}`} className="block" disabled={index < 0} onClick={() => look("balance")}>
           {index < 0 ? <span className="block h-[109px] w-[194px] bg-pit" /> : <Thumb index={index} className="h-[109px] w-[194px] object-contain" />}
@@ -100,7 +115,7 @@ export const Card = memo(function Card({ shot, encode }: { shot: Shot; encode: (
         </button>
       </div>
       <div className="mt-1.5 flex items-center gap-0.5">
-        <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-1 h-4 w-4 accent-lantern" />
+        <Mark shot={shot} />
         <Name label={`Name of ${shot.name}`} value={shot.name} onChange={(name) => told(attempt(() => api.editShot(shot.id, { name })))} />
         <Menu
           trigger={
@@ -141,6 +156,11 @@ export const Card = memo(function Card({ shot, encode }: { shot: Shot; encode: (
           Its trim goes with it. It can be put back for 30 days. Its files stay in the media folder.
         </Confirm>
       )}
-    </article>
+    </>
   );
 });
+
+function Mark({ shot }: { shot: Shot }) {
+  const marked = useMarked(shot.id);
+  return <input type="checkbox" aria-label={`Select ${shot.name}`} checked={marked} onChange={() => flip(shot.id)} className="m-1 h-4 w-4 accent-lantern" />;
+}

@@ -110,7 +110,9 @@ function Top({ production }: { production: Production }) {
 
 /** The shots of a scene. */
 const Cards = memo(function Cards({ shots }: { shots: Shot[] }) {
-  const ids = useMemo(() => shots.map((s) => s.id), [shots]);
+  // The same list as long as the order is the same: a new one would draw every card's frame anew.
+  const order = shots.map((s) => s.id).join(" ");
+  const ids = useMemo(() => order.split(" ").filter(Boolean), [order]);
   return (
     <SortableContext items={ids} strategy={rectSortingStrategy}>
       <div className="flex flex-wrap gap-2">
