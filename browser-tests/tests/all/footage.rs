@@ -183,3 +183,42 @@ async fn a_camera_profile_is_made_from_constants_with_its_curve_drawn_as_they_ar
         .await?;
     set.close().await
 }
+
+#[tokio::test]
+async fn many_shots_are_chosen_and_the_one_in_hand_is_in_sight_in_the_row() -> Outcome {
+    const SHOTS: usize = 40;
+    let set = Set::new().await?;
+    set.open("?place=footage").await?;
+    let folder = tempfile::tempdir()?;
+    let mut files = Vec::new();
+    for number in 1..=SHOTS {
+        let file = folder.path().join(format!("wall {number:03}.png"));
+        grey(&file, 4 * number as u32)?;
+        files.push(file.display().to_string());
+    }
+    let before =
+        set.js("return document.querySelectorAll('[data-shot-id]').length").await?.as_u64().unwrap_or(0);
+    set.find(FILES).await?.send_keys(files.join("\n")).await?;
+    let all = before as usize + SHOTS;
+    set.until(&format!(
+        "return document.querySelectorAll('[data-shot-id]').length === {all} && !document.querySelector('[data-incoming]')"
+    ))
+    .await?;
+    set.command("a").await?;
+    set.until(&format!("return document.querySelector('[data-selected]')?.dataset.selected === '{all}'"))
+        .await?;
+    set.until(&format!("return document.querySelectorAll('[data-shot-id] input:checked').length === {all}"))
+        .await?;
+    // The last of them by its menu: it is in hand, in sight, and its picture is drawn.
+    set.click("[aria-label=\"More about wall 040\"]").await?;
+    set.press("[role=menuitem]", "Open in Look").await?;
+    let seen = "const row = document.querySelector('[aria-label=Shots]');
+         const own = row?.querySelector('[aria-current=true]');
+         if (!own?.querySelector('canvas[data-drawn]')) return null;
+         const [a, b] = [row, own].map((e) => e.getBoundingClientRect());
+         return b.left >= a.left - 1 && b.right <= a.right + 1 ? own.innerText : null";
+    let last = set.until(seen).await?;
+    assert!(last.as_str().unwrap_or("").contains("wall 040"), "{last}");
+    assert_eq!(set.console_errors().await?, Vec::<String>::new());
+    set.close().await
+}

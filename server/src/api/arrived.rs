@@ -12,8 +12,8 @@ use crate::store::Store;
 use crate::store::ids::{SceneId, ShotId};
 use crate::store::scenes::Scene;
 use crate::store::shots::{Frame, MOST_FRAMES, Shot};
-use actix_web::http::header::ContentLength;
-use actix_web::{HttpResponse, web};
+use actix_web::http::header::CONTENT_LENGTH;
+use actix_web::{HttpRequest, HttpResponse, web};
 use lantern_formats::facts::Facts;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -97,12 +97,12 @@ pub async fn create_shot_of(
     studio: web::Data<Studio>,
     scene: web::Path<SceneId>,
     query: web::Query<Arrived>,
-    length: web::Header<ContentLength>,
+    request: HttpRequest,
     body: web::Payload,
 ) -> ApiResult<web::Json<ShotDetail>> {
     let (finder, within) = (store.clone(), scene.clone());
     finder.run(move |c| Scene::find(c, &within)).await?;
-    let arrived = whole(&studio, &query, *length.into_inner(), body).await?;
+    let arrived = whole(&studio, &query, &request, body).await?;
     picture_shot(store, studio, scene.into_inner(), query.into_inner(), arrived).await
 }
 
@@ -110,10 +110,14 @@ pub async fn create_shot_of(
 async fn whole(
     studio: &Studio,
     arrived: &Arrived,
-    length: usize,
+    request: &HttpRequest,
     body: web::Payload,
 ) -> ApiResult<intake::Arrived> {
     let (name, ..) = arrived.words()?;
+    let length = request.headers().get(CONTENT_LENGTH).and_then(|length| length.to_str().ok()?.parse().ok());
+    let length = length.ok_or_else(|| {
+        ApiError::Invalid(format!("it is not said how long “{name}” is: send it in pieces"))
+    })?;
     if clip::is_clip_name(&name) {
         return Err(ApiError::Invalid(format!("“{name}” is a clip: send it in pieces")));
     }
@@ -210,12 +214,12 @@ pub async fn add_frame_of(
     studio: web::Data<Studio>,
     shot: web::Path<ShotId>,
     query: web::Query<Arrived>,
-    length: web::Header<ContentLength>,
+    request: HttpRequest,
     body: web::Payload,
 ) -> ApiResult<HttpResponse> {
     let (finder, into) = (store.clone(), shot.clone());
     finder.run(move |c| Shot::find(c, &into).map(drop)).await?;
-    let arrived = whole(&studio, &query, *length.into_inner(), body).await?;
+    let arrived = whole(&studio, &query, &request, body).await?;
     picture_frame(store, studio, shot.into_inner(), query.into_inner(), arrived).await
 }
 

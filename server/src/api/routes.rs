@@ -214,14 +214,14 @@ pub fn calls() -> Vec<Call> {
         Call::get("/api/shots/{id}/frames", "The frames of a shot", arrived::frames),
         Call::post("/api/shots/{id}/frames", "Takes a file that arrived in as a frame", arrived::add_frame)
             .takes::<arrived::Arrived>(),
-        Call::post(
+        Call::put(
             "/api/scenes/{id}/pictures",
             "Makes a shot from a short picture file that comes as a whole",
             arrived::create_shot_of,
         )
         .asks(WHOLE)
         .file(MOST_WHOLE),
-        Call::post(
+        Call::put(
             "/api/shots/{id}/pictures",
             "Takes a short picture file that comes as a whole in as a frame",
             arrived::add_frame_of,

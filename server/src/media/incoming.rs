@@ -121,18 +121,22 @@ impl MediaFolder {
                 "“{name}” is larger than {most} MB, the most that comes as a whole: send it in pieces"
             )));
         }
-        let (mut bytes, mut told) = (Vec::with_capacity(length), false);
+        let (mut part, mut told) = (Part { path, bytes: Vec::with_capacity(length) }, false);
         loop {
-            let broke = match tokio::time::timeout(SILENCE, body.next()).await {
-                Ok(None) if bytes.len() == length => return Ok(bytes),
+            let why = match tokio::time::timeout(SILENCE, body.next()).await {
+                Ok(None) if part.bytes.len() == length => return Ok(part.whole()),
                 Ok(None) => "it is shorter than was said".to_owned(),
-                Ok(Some(Ok(chunk))) if bytes.len() + chunk.len() > length => {
+                Ok(Some(Ok(chunk))) if part.bytes.len() + chunk.len() > length => {
+                    part.whole();
                     return Err(ApiError::Invalid(format!("“{name}” is longer than was said")));
                 }
                 Ok(Some(Ok(chunk))) => {
-                    bytes.extend_from_slice(&chunk);
-                    if !told && let Some(head) = bytes.first_chunk::<HEAD>() {
-                        check_head(head, name)?;
+                    part.bytes.extend_from_slice(&chunk);
+                    if !told && let Some(head) = part.bytes.first_chunk::<HEAD>() {
+                        if let Err(e) = check_head(head, name) {
+                            part.whole();
+                            return Err(e);
+                        }
                         told = true;
                     }
                     continue;
@@ -140,10 +144,7 @@ impl MediaFolder {
                 Ok(Some(Err(e))) => e.to_string(),
                 Err(_) => format!("nothing came for {} s", SILENCE.as_secs()),
             };
-            if !bytes.is_empty() {
-                tokio::fs::write(&path, &bytes).await?;
-            }
-            return Err(broken(name, broke));
+            return Err(broken(name, why));
         }
     }
 
@@ -166,6 +167,29 @@ impl MediaFolder {
     pub fn drop_part(&self, key: &str) -> ApiResult<()> {
         let _ = std::fs::remove_file(self.part(key)?);
         Ok(())
+    }
+}
+
+/// What came of a file. Unless it is whole it is kept, to be gone on with, also where the request that brings it is given up.
+struct Part {
+    path: PathBuf,
+    bytes: Vec<u8>,
+}
+
+impl Part {
+    /// Nothing of it is kept.
+    fn whole(mut self) -> Vec<u8> {
+        std::mem::take(&mut self.bytes)
+    }
+}
+
+impl Drop for Part {
+    fn drop(&mut self) {
+        if !self.bytes.is_empty()
+            && let Err(e) = std::fs::write(&self.path, &self.bytes)
+        {
+            tracing::warn!("{}: {e}", self.path.display());
+        }
     }
 }
 
@@ -266,6 +290,13 @@ mod tests {
         let other = "d".repeat(64);
         let short = said(folder.take_whole(&other, "a.png", 19, comes(&[&png[..17]], false)).await);
         assert!(short.contains("shorter than was said") && folder.have(&other).unwrap() == 17, "{short}");
+        // A request that is given up is one that broke off.
+        let given = "e".repeat(64);
+        let hangs = comes(&[&png[..18]], false).chain(stream::pending());
+        let taking = folder.take_whole(&given, "a.png", 19, hangs);
+        let waited = tokio::time::timeout(Duration::from_millis(20), taking).await;
+        assert!(waited.is_err());
+        assert_eq!(folder.have(&given).unwrap(), 18);
     }
 
     #[test]

@@ -141,12 +141,32 @@ pub struct RowRequest {
     pub seq: u32,
     /// The shots.
     pub shots: Vec<ShotId>,
+    /// The place of the one that is made first; the others follow by how near they stand to it.
+    #[serde(default)]
+    pub first: usize,
     /// The whole path.
     pub path: Path,
     /// Most pixels in a row of each.
     pub width: u32,
     /// Display encoding of the pictures.
     pub display: String,
+}
+
+impl RowRequest {
+    /// The place of the picture that is made after so many others; less than the number of shots.
+    pub fn place(&self, after: usize) -> usize {
+        let last = self.shots.len().saturating_sub(1);
+        let (first, after) = (self.first.min(last), after.min(last));
+        // To both sides in turn, as far as there is something on both.
+        let both = first.min(last - first);
+        match after {
+            0 => first,
+            _ if after <= 2 * both && after % 2 == 1 => first + after.div_ceil(2),
+            _ if after <= 2 * both => first - after / 2,
+            _ if first == both => first + (after - both),
+            _ => first - (after - both),
+        }
+    }
 }
 
 /// Asks what lies at places of a picture.
@@ -164,4 +184,31 @@ pub struct SampleRequest {
     pub display: String,
     /// Places as shares of width and height; up to 64.
     pub at: Vec<[f64; 2]>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn a_row_is_made_whole_from_the_first_one_outwards(count in 1_usize..40, first in 0_usize..60) {
+            let shots = (0..count).map(|i| ShotId::from(i.to_string().as_str())).collect();
+            let (path, display) = (Path::default(), "srgb".to_owned());
+            let row = RowRequest { seq: 0, shots, first, path, width: 9, display };
+            let places: Vec<usize> = (0..count).map(|after| row.place(after)).collect();
+            let mut sorted = places.clone();
+            sorted.sort_unstable();
+            prop_assert_eq!(sorted, (0..count).collect::<Vec<_>>());
+            let far: Vec<usize> = places.iter().map(|p| p.abs_diff(first.min(count - 1))).collect();
+            prop_assert!(far.is_sorted(), "{places:?}");
+        }
+    }
+
+    #[test]
+    fn an_empty_row_has_no_first_one() {
+        let row = r#"{ "seq": 1, "shots": [], "path": { "steps": [] }, "width": 9, "display": "srgb" }"#;
+        assert_eq!(serde_json::from_str::<RowRequest>(row).unwrap().place(0), 0);
+    }
 }

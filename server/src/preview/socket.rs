@@ -119,7 +119,8 @@ impl Inbox {
                 w.row = Some((r.clone(), i + 1));
             }
             if i < r.shots.len() {
-                return Some(Work::Thumbnail(r, i));
+                let place = r.place(i);
+                return Some(Work::Thumbnail(r, place));
             }
         }
         if let Some(r) = w.reel.take() {

@@ -201,8 +201,14 @@ fn wrong_requests_for_pictures_say_what_is_wrong() {
         "no display encoding",
     );
     says(ask("nowhere", Quality::Rest), "no shot");
-    let row =
-        RowRequest { seq: 1, shots: vec![shot], path: Path::default(), width: 16, display: "srgb".into() };
+    let row = RowRequest {
+        seq: 1,
+        shots: vec![shot],
+        first: 0,
+        path: Path::default(),
+        width: 16,
+        display: "srgb".into(),
+    };
     assert_eq!(studio.thumbnail(&row, 0, &GO_ON).unwrap().unwrap()[8], 16);
     assert!(studio.thumbnail(&row, 1, &GO_ON).is_err());
 }

@@ -105,7 +105,7 @@ macro_rules! whole {
     ($service:expr, $to:expr, $key:expr, $name:expr, $more:expr, $bytes:expr) => {{
         let bytes: Vec<u8> = $bytes;
         let uri = format!("/api/{}/pictures?key={}&name={}{}", $to, $key, $name, $more);
-        let request = test::TestRequest::post().uri(&uri).insert_header(("content-length", bytes.len()));
+        let request = test::TestRequest::put().uri(&uri).insert_header(("content-length", bytes.len()));
         let response = test::call_service(&$service, request.set_payload(bytes).to_request()).await;
         let (status, body) = (response.status(), test::read_body(response).await);
         (status, serde_json::from_slice::<Value>(&body).unwrap_or(Value::Null))
@@ -199,6 +199,20 @@ async fn a_whole_picture_that_cannot_be_taken_in_says_why_and_leaves_nothing() {
         assert!(said["detail"].as_str().unwrap().contains(why), "{why}: {said}");
         assert_eq!(files(), before, "{why}");
     }
+}
+
+#[actix_web::test]
+async fn a_whole_picture_comes_with_its_length_and_with_leave() {
+    service!(_data, _studio, service, production);
+    let (_, all) = ask!(service, get, production, "");
+    let scene = all["scenes"][0]["id"].as_str().unwrap();
+    let uri = format!("/api/scenes/{scene}/pictures?key={}&name=a.png", common::key(rand_key()));
+    let (status, said) = ask!(service, put, uri, flat(0.5, 16));
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(said["detail"].as_str().unwrap().contains("how long"), "{said}");
+    // A page elsewhere may send bytes by POST without being asked for leave (Fetch, CORS-safelisted methods), but not by PUT.
+    let (status, _) = ask!(service, post, uri, flat(0.5, 16));
+    assert!(status == StatusCode::NOT_FOUND || status == StatusCode::METHOD_NOT_ALLOWED, "{status}");
 }
 
 #[actix_web::test]

@@ -3542,9 +3542,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
         /** Makes a shot from a short picture file that comes as a whole */
-        post: {
+        put: {
             parameters: {
                 query?: {
                     key?: string;
@@ -3585,6 +3584,7 @@ export interface paths {
                 };
             };
         };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4267,9 +4267,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
         /** Takes a short picture file that comes as a whole in as a frame */
-        post: {
+        put: {
             parameters: {
                 query?: {
                     key?: string;
@@ -4308,6 +4307,7 @@ export interface paths {
                 };
             };
         };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -8638,6 +8638,12 @@ export interface components {
         RowRequest: {
             /** @description Display encoding of the pictures. */
             display: string;
+            /**
+             * Format: uint
+             * @description The place of the one that is made first; the others follow by how near they stand to it.
+             * @default 0
+             */
+            first: number;
             /** @description The whole path. */
             path: components["schemas"]["Path"];
             /**

@@ -29,15 +29,14 @@ class Request {
   status = 200;
   responseText = "";
   private aborted = false;
-  private method = "";
   private url = "";
-  open(method: string, url: string) {
-    [this.method, this.url] = [method, url];
+  open(_: string, url: string) {
+    this.url = url;
   }
   send(piece: Blob) {
     if (server.hold) return;
     const at = new URL(this.url, "http://127.0.0.1");
-    const [whole, said] = [this.method === "POST", at.searchParams];
+    const [whole, said] = [at.pathname.endsWith("/pictures"), at.searchParams];
     const key = (whole ? said.get("key") : at.pathname.split("/").at(-1)) ?? "";
     const from = Number(said.get("from"));
     if (whole) server.whole.push(`${at.pathname} ${said.get("name")} ${said.get("number")} ${said.get("shot")} ${said.get("expected")}`);

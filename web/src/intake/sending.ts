@@ -30,7 +30,7 @@ export async function keyOf(file: File, scene: string): Promise<string> {
  * Sends bytes and gives what is answered; fetch does not tell how much of them was sent. Once all are sent it is too late to stop:
  * the server is taking them in.
  */
-function send<Answer>(method: "PUT" | "POST", url: string, bytes: Blob, stop: AbortSignal, sent: (bytes: number) => void): Promise<Answer> {
+function send<Answer>(url: string, bytes: Blob, stop: AbortSignal, sent: (bytes: number) => void): Promise<Answer> {
   return new Promise((resolve, reject) => {
     if (stop.aborted) {
       reject(new Error("stopped"));
@@ -38,7 +38,7 @@ function send<Answer>(method: "PUT" | "POST", url: string, bytes: Blob, stop: Ab
     }
     const request = new XMLHttpRequest();
     const abort = () => request.abort();
-    request.open(method, url);
+    request.open("PUT", url);
     let told = performance.now();
     request.upload.onprogress = (e) => {
       if (performance.now() - told < TELL_EVERY) return;
@@ -73,7 +73,7 @@ export async function sendFile(file: File, key: string, stop: AbortSignal, sent:
     const from = have;
     if (from > 0 && from === file.size) return;
     const piece = file.slice(from, from + PIECE);
-    have = (await send<{ have?: number }>("PUT", url, piece, stop, (n) => sent((from + n) / size))).have ?? 0;
+    have = (await send<{ have?: number }>(url, piece, stop, (n) => sent((from + n) / size))).have ?? 0;
     sent(have / size);
   } while (have < file.size);
 }
@@ -84,7 +84,7 @@ async function sendWhole(to: string, arrived: Arrived, file: File, stop: AbortSi
   const said = new URLSearchParams(Object.entries(arrived).map(([name, value]) => [name, String(value)]));
   try {
     // As it is, it goes from the disk to the socket; a slice goes through three processes of the browser.
-    return await send<{ id?: string }>("POST", `${to}?${said.toString()}`, file, stop, (n) => sent(n / Math.max(1, file.size)));
+    return await send<{ id?: string }>(`${to}?${said.toString()}`, file, stop, (n) => sent(n / Math.max(1, file.size)));
   } catch (e) {
     // One that is hardly ever here in part need not be asked for first. Where the server is away, what went wrong first is said.
     if (stop.aborted || (await here(arrived.key).catch(() => 0)) === 0) throw e;

@@ -39,7 +39,7 @@ const frames: number[] = [];
 const view = (strength: number, more: Partial<View> = {}): View => {
   const path = { steps: [step("a", { strength })] };
   const base = { shot: "mole", frame: null, path, trim: null, show: "picture", matteOf: null, part: null, counts: { wave: true, limits: true } };
-  return { ...base, own: path, step: "a", huesOf: null, row: ["mole"], rowPath: path, beside: null, loupe: null, places: [], ...more } as View;
+  return { ...base, own: path, step: "a", huesOf: null, row: ["mole"], rowFirst: 0, rowPath: path, beside: null, loupe: null, places: [], ...more } as View;
 };
 const asked = (what: string) => Socket.last.sent.filter((m) => m.ask === what);
 const pictures = () => asked("picture").map((m) => `${m.quality} ${m.path?.steps[0]?.strength}`);

@@ -33,6 +33,8 @@ export interface View extends Seen {
   /** The step or group whose population of hues is wanted. */
   huesOf: string | null;
   row: string[];
+  /** The place in the row that is drawn first; the others follow by how near they are. */
+  rowFirst: number;
   rowPath: Path;
   beside: Seen | null;
   /** The part of the frame that the loupe shows. */
@@ -285,7 +287,7 @@ class Preview {
   private askRow(): void {
     const view = this.view;
     if (!view) return;
-    this.send({ ask: "row", seq: this.seq, shots: view.row, path: view.rowPath, width: ROW_WIDTH, display: view.display });
+    this.send({ ask: "row", seq: this.seq, shots: view.row, first: view.rowFirst, path: view.rowPath, width: ROW_WIDTH, display: view.display });
   }
 
   private askDrag(): void {
