@@ -18,7 +18,7 @@ use lantern_core::bake::{Bake, Reach};
 use lantern_core::colour::{Encoding, Reference};
 use lantern_core::graph::Program;
 use lantern_core::look::Path;
-use lantern_core::picture::Picture;
+use lantern_core::picture::{Picture, Shrink};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Condvar, Mutex, OnceLock, PoisonError};
 
@@ -224,7 +224,26 @@ impl Proxy {
 
     /// The same, at most `width` pixels wide.
     fn shrunk(&self, width: usize) -> ApiResult<Self> {
-        let picture = resize(self.picture.clone(), &self.encoding, &self.encoding, [width, MOST_ROWS])?;
+        let (whole, none) = (&self.picture, Path::default());
+        // Row by row: a copy of the whole of it takes longer than making it small.
+        let picture = match self.encoding.reference {
+            Reference::Display => whole.fit_within(width, MOST_ROWS),
+            Reference::Scene => {
+                let light = named("acescg")?;
+                let to_light = Program::compile(&none, &self.encoding, &light)?;
+                let mut small = Shrink::new([whole.width(), whole.height()], [width, MOST_ROWS]);
+                let mut own = Vec::new();
+                for row in whole.pixels.chunks_exact(whole.width()) {
+                    own.clear();
+                    own.extend_from_slice(row);
+                    to_light.run(&mut own);
+                    small.row(&own);
+                }
+                let mut small = small.picture();
+                Program::compile(&none, &light, &self.encoding)?.run_parallel(&mut small.pixels);
+                small
+            }
+        };
         Ok(Self::new(picture, self.encoding.clone(), self.hash.clone(), self.raw))
     }
 }
@@ -482,6 +501,20 @@ mod tests {
             (&there.picture, &there.encoding, &there.hash),
             (&later.picture, &later.encoding, &later.hash)
         );
+    }
+
+    #[test]
+    fn one_that_is_made_smaller_row_by_row_is_the_one_that_is_made_smaller_as_a_whole() {
+        let wave = |i: usize| [(i as f32 * 0.13).sin(), 0.3, 0.5 + 0.4 * (i as f32 * 0.01).cos(), 0.7];
+        let picture = Picture::new(70, 41, (0..70 * 41).map(wave).collect()).unwrap();
+        for id in ["acescct", "srgb", "acescg"] {
+            let encoding = Encoding::find(id).unwrap();
+            let proxy = Proxy::new(picture.clone(), encoding.clone(), "a".into(), false);
+            for width in [20, 70, 200] {
+                let whole = resize(picture.clone(), &encoding, &encoding, [width, MOST_ROWS]).unwrap();
+                assert_eq!(proxy.shrunk(width).unwrap().picture, whole, "{id} {width}");
+            }
+        }
     }
 
     /// Stills of a size in a media folder, each of its own grey; their hashes.
