@@ -13,7 +13,7 @@ export function Row() {
   // The one in hand is in sight, wherever it was taken from.
   useEffect(() => row.current?.querySelector("[aria-current=true]")?.scrollIntoView({ block: "nearest", inline: "nearest" }), [inHand]);
   return (
-    <section ref={row} aria-label="Shots" className="flex h-[106px] shrink-0 gap-1.5 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
+    <section ref={row} aria-label="Shots" className="flex min-h-[106px] shrink-0 gap-1.5 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
       {shots.map((shot, i) => (
         <Small key={shot.id} shot={shot} index={i} current={shot.id === inHand} />
       ))}
