@@ -9,6 +9,7 @@ use crate::numeric::lane;
 /// Averages are exact box averages with fractional edges, in the values as they are: hand it linear light.
 #[derive(Clone, Debug)]
 pub struct Shrink {
+    /// Pixels in a row that comes.
     from: usize,
     size: [usize; 2],
     /// What each column and each row of the smaller picture takes; nothing where the picture fits as it is.

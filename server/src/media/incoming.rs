@@ -124,17 +124,17 @@ impl MediaFolder {
         let (mut part, mut told) = (Part { path, bytes: Vec::with_capacity(length) }, false);
         loop {
             let why = match tokio::time::timeout(SILENCE, body.next()).await {
-                Ok(None) if part.bytes.len() == length => return Ok(part.whole()),
+                Ok(None) if part.bytes.len() == length => return Ok(part.end()),
                 Ok(None) => "it is shorter than was said".to_owned(),
                 Ok(Some(Ok(chunk))) if part.bytes.len() + chunk.len() > length => {
-                    part.whole();
+                    part.end();
                     return Err(ApiError::Invalid(format!("“{name}” is longer than was said")));
                 }
                 Ok(Some(Ok(chunk))) => {
                     part.bytes.extend_from_slice(&chunk);
                     if !told && let Some(head) = part.bytes.first_chunk::<HEAD>() {
                         if let Err(e) = check_head(head, name) {
-                            part.whole();
+                            part.end();
                             return Err(e);
                         }
                         told = true;
@@ -177,8 +177,8 @@ struct Part {
 }
 
 impl Part {
-    /// Nothing of it is kept.
-    fn whole(mut self) -> Vec<u8> {
+    /// Gives what came, whole or refused: nothing of it is kept any more.
+    fn end(mut self) -> Vec<u8> {
         std::mem::take(&mut self.bytes)
     }
 }

@@ -371,8 +371,8 @@ impl Proxies {
         })
     }
 
-    /// Keeps what saw a picture while it was taken in: it will be looked at next, as small as pages show it. `whole` is the picture where it was not read
-    /// row by row.
+    /// Keeps what saw a picture while it was taken in: it will be looked at next, as small as pages show it. `whole` is the
+    /// picture where it was not read row by row.
     pub fn keep_seen(
         &self,
         media: &MediaFolder,

@@ -137,8 +137,7 @@ async fn a_picture_that_comes_as_a_whole_is_the_one_that_comes_in_pieces() {
         for what in ["encoding", "encoding_reason", "frames", "width", "height", "warnings", "first_number"] {
             assert_eq!(shot[what], other[what], "{name}: {what}");
         }
-        let (_, [one, two]) =
-            (0, [&shot, &other].map(|s| format!("/api/shots/{}/frames", s["id"].as_str().unwrap())));
+        let [one, two] = [&shot, &other].map(|s| format!("/api/shots/{}/frames", s["id"].as_str().unwrap()));
         let (frames, others) = (ask!(service, get, one, "").1, ask!(service, get, two, "").1);
         assert_eq!(frames, others);
         assert_eq!(frames[0]["bytes"], bytes.len());
