@@ -121,8 +121,12 @@ impl Picture {
     /// given. A picture that already fits is copied. See [`Shrink`].
     pub fn fit_within(&self, width: usize, height: usize) -> Self {
         let mut small = Shrink::new([self.width, self.height], [width, height]);
-        self.pixels.chunks_exact(self.width).for_each(|row| small.row(row));
-        small.picture()
+        let [width, height] = small.size();
+        let mut pixels = Vec::with_capacity(width * height);
+        for row in self.pixels.chunks_exact(self.width) {
+            small.row(row, |row| pixels.extend_from_slice(row));
+        }
+        Self { width, height, pixels }
     }
 }
 

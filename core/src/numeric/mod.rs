@@ -6,3 +6,4 @@ pub mod lane;
 pub mod least_squares;
 pub mod matrix;
 pub mod percentile;
+pub mod room;

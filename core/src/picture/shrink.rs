@@ -1,10 +1,9 @@
 //! Pictures made smaller by averaging, a row at a time.
 
-use super::Picture;
 use super::samples::rgba;
 use crate::numeric::lane;
 
-/// A picture made smaller while its rows come, from the top: the whole of it need never be in memory.
+/// A picture made smaller while its rows come, from the top: neither it nor the smaller one need ever be in memory as a whole.
 ///
 /// Averages are exact box averages with fractional edges, in the values as they are: hand it linear light.
 #[derive(Clone, Debug)]
@@ -22,6 +21,7 @@ pub struct Shrink {
     at: usize,
     sums: Vec<f32>,
     alpha: f32,
+    /// A row of the smaller picture.
     pixels: Vec<[f32; 4]>,
 }
 
@@ -40,8 +40,13 @@ impl Shrink {
             at: 0,
             sums: Vec::new(),
             alpha: 0.0,
-            pixels: Vec::with_capacity(size[0] * size[1]),
+            pixels: vec![[0.0; 4]; size[0]],
         }
+    }
+
+    /// Width and height of the smaller picture.
+    pub fn size(&self) -> [usize; 2] {
+        self.size
     }
 
     /// Whether the picture becomes smaller at all.
@@ -49,14 +54,15 @@ impl Shrink {
         self.shares.is_some()
     }
 
-    /// Takes the next row, of the picture's width. Rows beyond its height do not count.
-    pub fn row(&mut self, row: &[[f32; 4]]) {
-        self.samples(4, row.as_flattened());
+    /// Takes the next row, of the picture's width. `done` is given each row of the smaller picture that this one completes, as
+    /// its own to change. Rows beyond the picture's height do not count.
+    pub fn row(&mut self, row: &[[f32; 4]], done: impl FnMut(&mut [[f32; 4]])) {
+        self.samples(4, row.as_flattened(), done);
     }
 
     /// The same as samples: of each pixel 1 for grey, 2 for grey and alpha, 3 for red, green and blue, or 4 for these and
     /// alpha. All rows have as many of them; one that differs in that, or in its length, does not count.
-    pub fn samples(&mut self, channels: usize, row: &[f32]) {
+    pub fn samples(&mut self, channels: usize, row: &[f32], mut done: impl FnMut(&mut [[f32; 4]])) {
         if !(1..=4).contains(&channels) {
             return;
         }
@@ -68,18 +74,19 @@ impl Shrink {
         if channels != self.channels || row.len() != self.from * channels {
             return;
         }
-        let Some([across, down]) = &self.shares else {
-            let room = self.size[0] * self.size[1] - self.pixels.len();
-            let whole = row.chunks_exact(channels).take(room).map(|own| {
-                let mut pixel = [0.0; 4];
-                pixel[..channels].copy_from_slice(own);
-                rgba(pixel, channels)
-            });
-            self.pixels.extend(whole);
-            return;
-        };
         let y = self.came;
         self.came += 1;
+        let Some([across, down]) = &self.shares else {
+            if y < self.size[1] {
+                for (pixel, own) in self.pixels.iter_mut().zip(row.chunks_exact(channels)) {
+                    let mut samples = [0.0; 4];
+                    samples[..channels].copy_from_slice(own);
+                    *pixel = rgba(samples, channels);
+                }
+                done(&mut self.pixels);
+            }
+            return;
+        };
         // The last row of one place may be the first of the next.
         while let Some((from, parts)) = down.at(self.at)
             && let Some(share) = y.checked_sub(from).and_then(|k| parts.get(k))
@@ -89,19 +96,13 @@ impl Shrink {
             if y + 1 < from + parts.len() {
                 return;
             }
-            let (sums, alpha, pixels) = (&self.sums[..], self.alpha, &mut self.pixels);
+            let (sums, alpha, pixels) = (&self.sums[..], self.alpha, &mut self.pixels[..]);
             lane::vectorised(Narrow { across, channels, sums, alpha, pixels });
+            done(&mut self.pixels);
             self.sums.fill(0.0);
             self.alpha = 0.0;
             self.at += 1;
         }
-    }
-
-    /// The smaller picture. What rows that never came would have been is black.
-    pub fn picture(mut self) -> Picture {
-        let [width, height] = self.size;
-        self.pixels.resize(width * height, [0.0; 4]);
-        Picture { width, height, pixels: self.pixels }
     }
 }
 
@@ -130,7 +131,7 @@ struct Narrow<'a> {
     sums: &'a [f32],
     /// The sum of an alpha of 1.
     alpha: f32,
-    pixels: &'a mut Vec<[f32; 4]>,
+    pixels: &'a mut [[f32; 4]],
 }
 
 impl pulp::NullaryFnOnce for Narrow<'_> {
@@ -152,9 +153,6 @@ impl Narrow<'_> {
     #[inline(always)]
     fn each<const CHANNELS: usize>(self) {
         let Self { across, sums, alpha, pixels, .. } = self;
-        let first = pixels.len();
-        pixels.resize(first + across.places.len(), [0.0; 4]);
-        let pixels = &mut pixels[first..];
         if across.halves {
             // All take two whole ones, which lie side by side: this runs over whole vectors.
             let sums =
@@ -226,6 +224,7 @@ impl Shares {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::picture::Picture;
     use proptest::prelude::*;
 
     proptest! {
@@ -280,11 +279,14 @@ mod tests {
                 _ => [v[0], v[1], v[2], v[3]],
             };
             let [mut whole, mut own] = [0, 1].map(|_| Shrink::new(from, [most.0, most.1]));
+            let (mut all, mut small) = (Vec::new(), Vec::new());
             for row in values.chunks_exact(channels * from[0]) {
-                own.samples(channels, row);
-                whole.row(&row.chunks_exact(channels).map(pixel).collect::<Vec<_>>());
+                own.samples(channels, row, |row| small.push(row.to_vec()));
+                whole.row(&row.chunks_exact(channels).map(pixel).collect::<Vec<_>>(), |row| all.push(row.to_vec()));
             }
-            prop_assert_eq!(own.picture(), whole.picture());
+            prop_assert_eq!(small.len(), own.size()[1]);
+            prop_assert!(small.iter().all(|row| row.len() == own.size()[0]));
+            prop_assert_eq!(small, all);
         }
     }
 
@@ -292,27 +294,32 @@ mod tests {
     fn rows_of_another_kind_do_not_count() {
         for most in [[2, 2], [4, 4]] {
             let mut small = Shrink::new([4, 4], most);
-            small.samples(5, &[9.0; 20]);
-            small.samples(0, &[]);
+            let mut found = Vec::new();
+            let mut take =
+                |channels, row: &[f32]| small.samples(channels, row, |row| found.extend_from_slice(row));
+            take(5, &[9.0; 20]);
+            take(0, &[]);
             for _ in 0..4 {
-                small.samples(3, &[0.5; 12]);
-                small.samples(4, &[9.0; 16]);
-                small.samples(3, &[9.0; 15]);
+                take(3, &[0.5; 12]);
+                take(4, &[9.0; 16]);
+                take(3, &[9.0; 15]);
             }
-            assert!(small.picture().pixels.iter().all(|p| *p == [0.5, 0.5, 0.5, 1.0]));
+            assert_eq!(found, vec![[0.5, 0.5, 0.5, 1.0]; most[0] * most[1]]);
         }
     }
 
     #[test]
-    fn rows_too_many_or_too_few_are_no_harm() {
+    fn rows_beyond_its_height_are_no_harm() {
         for most in [[2, 2], [4, 4]] {
-            let mut none = Shrink::new([4, 3], most);
-            none.row(&[[1.0; 4]; 4]);
-            let picture = none.picture();
-            assert_eq!(picture.pixels.len(), picture.width() * picture.height());
-            let mut many = Shrink::new([4, 3], most);
-            (0..9).for_each(|_| many.row(&[[1.0; 4]; 4]));
-            assert!(many.picture().pixels.iter().flatten().all(|v| (v - 1.0).abs() < 1e-6));
+            let mut small = Shrink::new([4, 3], most);
+            let mut rows = 0;
+            for _ in 0..9 {
+                small.row(&[[1.0; 4]; 4], |row| {
+                    rows += 1;
+                    assert!(row.iter().flatten().all(|v| (v - 1.0).abs() < 1e-6));
+                });
+            }
+            assert_eq!(rows, small.size()[1]);
         }
     }
 }

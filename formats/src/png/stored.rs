@@ -1,10 +1,9 @@
 //! A PNG whose image data was inflated as a whole before the library that takes PNG apart sees it: that library's own inflating,
 //! piece by piece, takes most of the time of reading a photograph, and twice as long.
 
+use lantern_core::numeric::room::Room;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, Read, Seek, SeekFrom};
-use std::ops::{Deref, DerefMut};
-use std::sync::{Mutex, PoisonError};
 
 /// The most image data that is inflated as a whole. A picture of 3840 x 2160 with 16 bits and alpha lies below; a larger one
 /// is inflated piece by piece, so that it takes no more memory than its file.
@@ -13,70 +12,6 @@ const MOST_BYTES: usize = 64 << 20;
 const BLOCK: usize = 65_535;
 /// What is around a chunk's data: its length and kind, and its checksum.
 const AROUND: usize = 12;
-
-/// Room of two pictures of 1920 x 1080 that were read and of their files, for the next ones: memory that is new has to be cleared
-/// first.
-static SPARE: Mutex<Vec<Vec<u8>>> = Mutex::new(Vec::new());
-const MOST_SPARE: usize = 4;
-const MOST_KEPT: usize = 16 << 20;
-
-/// Bytes that begin as anything.
-struct Room {
-    bytes: Vec<u8>,
-    length: usize,
-}
-
-impl Room {
-    fn of(length: usize) -> Self {
-        let mut spare = SPARE.lock().unwrap_or_else(PoisonError::into_inner);
-        // The one that fits best: a file's must not be in the way of a picture's.
-        let fits = (0..spare.len()).filter(|i| spare[*i].len() >= length).min_by_key(|i| spare[*i].len());
-        let bytes = fits.map(|i| spare.swap_remove(i));
-        drop(spare);
-        Self { bytes: bytes.unwrap_or_else(|| vec![0; length]), length }
-    }
-
-    /// Parts one after the other.
-    fn joined(parts: &[&[u8]]) -> Self {
-        let mut room = Self::of(parts.iter().map(|part| part.len()).sum());
-        let mut left = &mut room[..];
-        for part in parts {
-            let (own, rest) = left.split_at_mut(part.len());
-            own.copy_from_slice(part);
-            left = rest;
-        }
-        room
-    }
-}
-
-impl Drop for Room {
-    fn drop(&mut self) {
-        let mut spare = SPARE.lock().unwrap_or_else(PoisonError::into_inner);
-        if self.bytes.len() > MOST_KEPT {
-            return;
-        }
-        spare.push(std::mem::take(&mut self.bytes));
-        if spare.len() > MOST_SPARE
-            && let Some(least) = (0..spare.len()).min_by_key(|i| spare[*i].len())
-        {
-            spare.swap_remove(least);
-        }
-    }
-}
-
-impl Deref for Room {
-    type Target = [u8];
-
-    fn deref(&self) -> &[u8] {
-        &self.bytes[..self.length]
-    }
-}
-
-impl DerefMut for Room {
-    fn deref_mut(&mut self) -> &mut [u8] {
-        &mut self.bytes[..self.length]
-    }
-}
 
 /// A PNG in parts: what stands before its image data, the data itself, and what stands after.
 pub(super) struct Inflated<'a> {

@@ -135,7 +135,7 @@ async fn picture_shot(
     let (name, called, expected) = said.words()?;
     let turn = studio.turn().await?;
     let made = web::block(move || {
-        let see = |facts: &Facts| store.with(|c| Looking::into_scene(c, &scene, facts));
+        let see = |facts: &Facts| store.with(|c| studio.proxies.looking(c, &scene, facts));
         let TakenIn { frame, facts, seen, whole } =
             arrived.take_in(&studio.media, &name, said.number, see)?;
         // It is looked at next: what was read for taking it in need not be read again. A failure here costs one more reading

@@ -4,7 +4,7 @@ use super::{Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::media::clip::{self, Clip, Frames};
 use crate::media::intake;
-use crate::preview::{Looking, Studio};
+use crate::preview::Studio;
 use crate::store::ids::{SceneId, ShotId};
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::{COMING, Frame, Shot, ShotPatch};
@@ -146,7 +146,7 @@ fn pictures(studio: &Studio, job: &Job, shot: &Shot, files: &[(PathBuf, String, 
         }
         // The first frame is looked at next; the others only when somebody steps to them.
         let see = |facts: &Facts| -> ApiResult<_> {
-            let look = || studio.store.with(|c| Looking::into_scene(c, &shot.scene_id, facts));
+            let look = || studio.store.with(|c| studio.proxies.looking(c, &shot.scene_id, facts));
             (i == 0).then(look).transpose()
         };
         let taken = intake::file(&studio.media, name, *number, path, see)?;

@@ -4,6 +4,7 @@
 use super::MediaFolder;
 use crate::error::{ApiError, ApiResult};
 use futures_util::{Stream, StreamExt};
+use lantern_core::numeric::room::Room;
 use std::io::Read;
 use std::path::PathBuf;
 use std::time::{Duration, SystemTime};
@@ -109,7 +110,7 @@ impl MediaFolder {
         name: &str,
         length: usize,
         mut body: impl Stream<Item = Result<actix_web::web::Bytes, E>> + Unpin,
-    ) -> ApiResult<Vec<u8>> {
+    ) -> ApiResult<Room> {
         let path = self.part(key)?;
         let have = self.have(key)?;
         if have > 0 {
@@ -121,20 +122,20 @@ impl MediaFolder {
                 "“{name}” is larger than {most} MB, the most that comes as a whole: send it in pieces"
             )));
         }
-        let (mut part, mut told) = (Part { path, bytes: Vec::with_capacity(length) }, false);
+        let (mut part, mut told) = (Part { path, room: Some(Room::of(length)), have: 0 }, false);
         loop {
             let why = match tokio::time::timeout(SILENCE, body.next()).await {
-                Ok(None) if part.bytes.len() == length => return Ok(part.end()),
+                Ok(None) if part.have == length => return part.end(),
                 Ok(None) => "it is shorter than was said".to_owned(),
-                Ok(Some(Ok(chunk))) if part.bytes.len() + chunk.len() > length => {
-                    part.end();
+                Ok(Some(Ok(chunk))) if part.have + chunk.len() > length => {
+                    part.end()?;
                     return Err(ApiError::Invalid(format!("“{name}” is longer than was said")));
                 }
                 Ok(Some(Ok(chunk))) => {
-                    part.bytes.extend_from_slice(&chunk);
-                    if !told && let Some(head) = part.bytes.first_chunk::<HEAD>() {
+                    part.take(&chunk);
+                    if !told && let Some(head) = part.came().first_chunk::<HEAD>() {
                         if let Err(e) = check_head(head, name) {
-                            part.end();
+                            part.end()?;
                             return Err(e);
                         }
                         told = true;
@@ -173,20 +174,37 @@ impl MediaFolder {
 /// What came of a file. Unless it is whole it is kept, to be gone on with, also where the request that brings it is given up.
 struct Part {
     path: PathBuf,
-    bytes: Vec<u8>,
+    /// Room for all of it; none any more once it came to an end.
+    room: Option<Room>,
+    /// Bytes that came.
+    have: usize,
 }
 
 impl Part {
+    /// What came so far.
+    fn came(&self) -> &[u8] {
+        self.room.as_ref().map_or(&[], |room| &room[..self.have])
+    }
+
+    /// Takes what comes next, for which there is room.
+    fn take(&mut self, chunk: &[u8]) {
+        if let Some(room) = &mut self.room {
+            room[self.have..][..chunk.len()].copy_from_slice(chunk);
+            self.have += chunk.len();
+        }
+    }
+
     /// Gives what came, whole or refused: nothing of it is kept any more.
-    fn end(mut self) -> Vec<u8> {
-        std::mem::take(&mut self.bytes)
+    fn end(mut self) -> ApiResult<Room> {
+        self.room.take().ok_or_else(|| ApiError::internal("a file came to its end twice"))
     }
 }
 
 impl Drop for Part {
     fn drop(&mut self) {
-        if !self.bytes.is_empty()
-            && let Err(e) = std::fs::write(&self.path, &self.bytes)
+        let came = self.came();
+        if !came.is_empty()
+            && let Err(e) = std::fs::write(&self.path, came)
         {
             tracing::warn!("{}: {e}", self.path.display());
         }
@@ -272,8 +290,8 @@ mod tests {
             stream::iter(chunks)
         };
         let all = folder.take_whole(&key, "a.png", 19, comes(&[&png[..5], &png[5..]], false)).await.unwrap();
-        assert_eq!((all.as_slice(), folder.have(&key).unwrap()), (&png[..], 0));
-        let said = |r: ApiResult<Vec<u8>>| r.unwrap_err().to_string();
+        assert_eq!((&all[..], folder.have(&key).unwrap()), (&png[..], 0));
+        let said = |r: ApiResult<Room>| r.unwrap_err().to_string();
         let long = said(folder.take_whole(&key, "a.png", 18, comes(&[&png], false)).await);
         assert!(long.contains("longer than was said") && folder.have(&key).unwrap() == 0, "{long}");
         // Broken before anything came, there is nothing to go on with.

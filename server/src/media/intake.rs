@@ -7,6 +7,7 @@ use crate::store::ids::ShotId;
 use crate::store::productions::{Media, MediaKind};
 use crate::store::shots::Frame;
 use diesel::SqliteConnection;
+use lantern_core::numeric::room::Room;
 use lantern_formats::facts::Facts;
 use lantern_formats::frame::Rows;
 use std::collections::BTreeMap;
@@ -80,7 +81,7 @@ pub enum Arrived {
         new: bool,
     },
     /// It is in memory, with the permission to be there: it reaches the disk while it is read.
-    Whole(Vec<u8>, OwnedSemaphorePermit),
+    Whole(Room, OwnedSemaphorePermit),
 }
 
 impl Arrived {

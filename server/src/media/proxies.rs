@@ -8,6 +8,7 @@ use crate::error::ApiResult;
 use lantern_core::numeric::lane;
 use lantern_core::picture::Picture;
 use std::collections::HashSet;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -17,7 +18,7 @@ use std::time::SystemTime;
 const FOLDER: &str = "proxies";
 const ENDING: &str = "proxy";
 /// Goes up whenever the code makes another proxy of the same file: how it is decoded, made smaller, or encoded.
-const FORM: &str = "2";
+const FORM: &str = "3";
 /// What they may take on disk: some thousand pictures. Above it the oldest go, down to three quarters.
 const MOST_BYTES: u64 = 4 << 30;
 
@@ -35,45 +36,91 @@ pub struct Taken(Arc<AtomicU64>);
 /// 2^23, from where on floats are whole numbers: added to a value below 2^16, it leaves that rounded in the lowest sixteen bits.
 const WHOLE: f32 = 8_388_608.0;
 
-/// Rounds a picture to what is kept of it, and gives that.
-fn written(picture: &mut Picture) -> Vec<u8> {
-    let plain = lane::vectorised(InCodes(&picture.pixels));
-    let mut out = vec![0; 32];
-    out.extend((picture.width() as u32).to_le_bytes());
-    out.extend((picture.height() as u32).to_le_bytes());
-    out.push(if plain { CODES } else { FLOATS });
-    if plain {
-        out.resize(HEAD + picture.pixels.len() * 6, 0);
-        lane::vectorised(Rounded { pixels: &mut picture.pixels, out: &mut out[HEAD..] });
-    } else {
-        out.extend(picture.pixels.as_flattened().iter().flat_map(|v| v.to_le_bytes()));
+/// What is kept of a picture, while its rows come.
+pub struct Keeping {
+    /// Pixels in a row.
+    width: usize,
+    bytes: Vec<u8>,
+    /// Whether all that came was plain; see [`is_plain`].
+    plain: bool,
+}
+
+impl Keeping {
+    /// Of a picture of this width and height.
+    pub fn new([width, height]: [usize; 2]) -> Self {
+        let mut bytes = Vec::with_capacity(HEAD + width * height * 6);
+        bytes.extend([0; 32]);
+        bytes.extend((width as u32).to_le_bytes());
+        bytes.extend((height as u32).to_le_bytes());
+        bytes.push(CODES);
+        Self { width, bytes, plain: true }
     }
-    let hash = blake3::hash(&out[32..]);
-    out[..32].copy_from_slice(hash.as_bytes());
-    out
+
+    /// Takes the next row, and leaves of it what will be read again: colours in 0..1 are rounded to 16 bits where the whole
+    /// row is made of such. Rows are of one width, and as many as the picture has.
+    pub fn row(&mut self, row: &mut [[f32; 4]]) {
+        let plain = is_plain(row);
+        if self.plain && !plain {
+            self.give_up_codes();
+        }
+        let begins = self.bytes.len();
+        if self.plain {
+            self.bytes.resize(begins + row.len() * 6, 0);
+            lane::vectorised(Rounded { pixels: row, out: &mut self.bytes[begins..] });
+            return;
+        }
+        if plain {
+            let mut codes = vec![0; row.len() * 6];
+            lane::vectorised(Rounded { pixels: row, out: &mut codes });
+        }
+        self.bytes.extend(row.as_flattened().iter().flat_map(|v| v.to_le_bytes()));
+    }
+
+    /// Makes floats of all codes so far: the values that these stand for.
+    fn give_up_codes(&mut self) {
+        let so_far = pixels(CODES, &self.bytes[HEAD..]);
+        self.bytes.truncate(HEAD - 1);
+        self.bytes.push(FLOATS);
+        self.bytes.extend(so_far.as_flattened().iter().flat_map(|v| v.to_le_bytes()));
+        self.plain = false;
+    }
+
+    /// A whole picture, rounded as it is kept.
+    pub fn of(picture: &mut Picture) -> Self {
+        let mut keeping = Self::new([picture.width(), picture.height()]);
+        let width = keeping.width.max(1);
+        picture.pixels.chunks_exact_mut(width).for_each(|row| keeping.row(row));
+        keeping
+    }
+
+    /// The bytes of the file.
+    fn file(mut self) -> Vec<u8> {
+        let hash = blake3::hash(&self.bytes[32..]);
+        self.bytes[..32].copy_from_slice(hash.as_bytes());
+        self.bytes
+    }
 }
 
 /// Whether all colours lie in 0..1 and nothing is transparent. A value that is no number is in no range.
-struct InCodes<'a>(&'a [[f32; 4]]);
+fn is_plain(row: &[[f32; 4]]) -> bool {
+    lane::vectorised(Plain(row))
+}
 
-impl pulp::NullaryFnOnce for InCodes<'_> {
+struct Plain<'a>(&'a [[f32; 4]]);
+
+impl pulp::NullaryFnOnce for Plain<'_> {
     type Output = bool;
 
     #[inline(always)]
     fn call(self) -> bool {
         // Told without a branch for each value.
-        self.0.chunks(1024).all(
-            #[inline(always)]
-            |part| {
-                let mut all = [true; 4];
-                for pixel in part {
-                    for (all, (v, least)) in all.iter_mut().zip(pixel.iter().zip([0.0, 0.0, 0.0, 1.0])) {
-                        *all &= (*v >= least) & (*v <= 1.0);
-                    }
-                }
-                all == [true; 4]
-            },
-        )
+        let mut all = [true; 4];
+        for pixel in self.0 {
+            for (all, (v, least)) in all.iter_mut().zip(pixel.iter().zip([0.0, 0.0, 0.0, 1.0])) {
+                *all &= (*v >= least) & (*v <= 1.0);
+            }
+        }
+        all == [true; 4]
     }
 }
 
@@ -101,6 +148,17 @@ impl pulp::NullaryFnOnce for Rounded<'_> {
     }
 }
 
+/// The pixels that samples of a kind stand for.
+fn pixels(kind: u8, samples: &[u8]) -> Vec<[f32; 4]> {
+    if kind == CODES {
+        let code = |c: &[u8; 6], k: usize| f32::from(u16::from_le_bytes([c[k], c[k + 1]])) / 65_535.0;
+        let codes = samples.as_chunks().0.iter();
+        return codes.map(|c| [code(c, 0), code(c, 2), code(c, 4), 1.0]).collect();
+    }
+    let float = |c: &[u8; 16], k: usize| f32::from_le_bytes([c[k], c[k + 1], c[k + 2], c[k + 3]]);
+    samples.as_chunks().0.iter().map(|c| [0, 4, 8, 12].map(|k| float(c, k))).collect()
+}
+
 /// The picture that bytes hold; `None` where they are not whole.
 fn read(bytes: &[u8]) -> Option<Picture> {
     let (head, samples) = bytes.split_at_checked(HEAD)?;
@@ -110,24 +168,7 @@ fn read(bytes: &[u8]) -> Option<Picture> {
     let number =
         |at: usize| u32::from_le_bytes([head[at], head[at + 1], head[at + 2], head[at + 3]]) as usize;
     let (width, height) = (number(32), number(36));
-    let pixels: Vec<[f32; 4]> = match head[40] {
-        CODES => samples
-            .as_chunks::<6>()
-            .0
-            .iter()
-            .map(|c| {
-                let code = |k: usize| f32::from(u16::from_le_bytes([c[k], c[k + 1]])) / 65_535.0;
-                [code(0), code(2), code(4), 1.0]
-            })
-            .collect(),
-        _ => samples
-            .as_chunks::<16>()
-            .0
-            .iter()
-            .map(|c| [0, 4, 8, 12].map(|k| f32::from_le_bytes([c[k], c[k + 1], c[k + 2], c[k + 3]])))
-            .collect(),
-    };
-    Picture::new(width, height, pixels).ok()
+    Picture::new(width, height, pixels(head[40], samples)).ok()
 }
 
 impl MediaFolder {
@@ -149,16 +190,15 @@ impl MediaFolder {
         found
     }
 
-    /// Keeps the proxy of a file, rounded as it will be when it is read again. A disk that takes none is no reason to show
-    /// no picture.
-    pub fn keep_proxy(&self, media: &str, way: &str, picture: &mut Picture) {
-        let bytes = written(picture);
+    /// Keeps the proxy of a file. A disk that takes none is no reason to show no picture.
+    pub fn keep_proxy(&self, media: &str, way: &str, proxy: Keeping) {
+        let bytes = proxy.file();
         let kept = || -> ApiResult<()> {
             let path = self.proxy_file(media, way)?;
             let folder = self.root.join(FOLDER);
             std::fs::create_dir_all(&folder)?;
-            let file = tempfile::NamedTempFile::new_in(&folder)?;
-            std::fs::write(file.path(), &bytes)?;
+            let mut file = tempfile::NamedTempFile::new_in(&folder)?;
+            file.write_all(&bytes)?;
             file.persist(path).map_err(|e| e.error)?;
             Ok(())
         };
@@ -253,10 +293,14 @@ mod tests {
             }
             let before = Picture::new(width, height, pixels).unwrap();
             let mut shown = before.clone();
-            let again = read(&written(&mut shown)).unwrap();
+            let again = read(&Keeping::of(&mut shown).file()).unwrap();
             prop_assert_eq!([again.width(), again.height()], [width, height]);
             prop_assert_eq!(bits(&again), bits(&shown));
-            // Rounding is half a code of 16 bits at most.
+            // Rounding is half a code of 16 bits at most, and only in rows that need no more than codes.
+            for (row, of) in shown.pixels.chunks(width).zip(before.pixels.chunks(width)) {
+                let same = row.as_flattened().iter().zip(of.as_flattened()).all(|(a, b)| a.to_bits() == b.to_bits());
+                prop_assert!(same || is_plain(of));
+            }
             for (a, b) in shown.pixels.as_flattened().iter().zip(before.pixels.as_flattened()) {
                 prop_assert!(a.to_bits() == b.to_bits() || (a - b).abs() <= 0.5001 / 65_535.0);
             }
@@ -265,7 +309,7 @@ mod tests {
         #[test]
         fn no_bytes_make_it_panic_and_a_changed_one_is_seen(at in any::<prop::sample::Index>(), bit in 0_u8..8) {
             let mut picture = Picture::new(3, 2, vec![[0.25, 0.5, 0.75, 1.0]; 6]).unwrap();
-            let mut bytes = written(&mut picture);
+            let mut bytes = Keeping::of(&mut picture).file();
             let at = at.index(bytes.len());
             prop_assert!(read(&bytes[..at]).is_none());
             bytes[at] ^= 1 << bit;
@@ -278,7 +322,7 @@ mod tests {
         let (dir, folder) = folder();
         let mut picture = Picture::new(2, 1, vec![[0.5, 0.5, 0.5, 1.0]; 2]).unwrap();
         for media in MEDIA {
-            folder.keep_proxy(media, "as log", &mut picture);
+            folder.keep_proxy(media, "as log", Keeping::of(&mut picture));
         }
         assert!(folder.proxy(MEDIA[0], "as log").is_some() && folder.proxy(MEDIA[0], "as sRGB").is_none());
         std::fs::write(dir.path().join(FOLDER).join("half"), "half").unwrap();
@@ -286,7 +330,7 @@ mod tests {
         assert!(folder.proxy(MEDIA[0], "as log").is_none() && folder.proxy(MEDIA[1], "as log").is_some());
         assert_eq!(std::fs::read_dir(dir.path().join(FOLDER)).unwrap().count(), 1);
         // Only a hash becomes a path.
-        folder.keep_proxy("../../outside", "as log", &mut picture);
+        folder.keep_proxy("../../outside", "as log", Keeping::of(&mut picture));
         assert!(folder.proxy("../../outside", "as log").is_none());
         assert!(!dir.path().join("../outside").exists());
     }
@@ -296,7 +340,7 @@ mod tests {
         let (dir, folder) = folder();
         let mut picture = Picture::new(10, 10, vec![[0.5, 0.5, 0.5, 1.0]; 100]).unwrap();
         for k in 0..10_u64 {
-            folder.keep_proxy(MEDIA[0], &k.to_string(), &mut picture);
+            folder.keep_proxy(MEDIA[0], &k.to_string(), Keeping::of(&mut picture));
             let file = std::fs::File::open(folder.proxy_file(MEDIA[0], &k.to_string()).unwrap()).unwrap();
             file.set_modified(SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(k)).unwrap();
         }

@@ -1,97 +1,104 @@
 //! A picture made small for looking at while it is taken in: it is read once, and the whole of it is never in memory.
 
-use super::proxy::{FrameSource, MIDDLING, MOST_ROWS, Proxy, named};
+use super::proxy::{FrameSource, MIDDLING, MOST_ROWS, Proxy};
+use super::smaller::{Gathered, Light, Smaller};
 use crate::error::ApiResult;
 use crate::media::MediaFolder;
+use crate::media::proxies::Keeping;
 use crate::store::ids::SceneId;
 use crate::store::productions::Production;
 use crate::store::scenes::Scene;
 use diesel::SqliteConnection;
-use lantern_core::colour::{Encoding, Reference};
-use lantern_core::graph::Program;
-use lantern_core::look::Path;
-use lantern_core::picture::Shrink;
+use lantern_core::colour::Encoding;
 use lantern_formats::facts::Facts;
 use lantern_formats::frame::{Beside, Frame, Rows};
-use lantern_formats::picture::put_pixels;
 
-/// The middling proxy of a source while its rows come.
+/// The middling proxy of a source while its rows come, and from its rows the small one that pages ask for.
 pub struct Looking {
     source: FrameSource,
     encoding: Encoding,
-    /// To linear light, which is what is averaged, and from there to what is shown; nothing for pictures of displays, which
-    /// are averaged as they are.
-    linear: Option<[Program; 2]>,
-    /// Whether its own encoding is the one that is shown.
-    own: bool,
+    /// How wide the small one is.
+    width: usize,
+    /// From the file's code values to those that are shown, and from these to the same in a smaller picture; until rows come.
+    ways: Option<[Light; 2]>,
     making: Option<Making>,
 }
 
 /// What a file that was taken in is looked at by.
 pub struct Seen {
     pub(super) source: FrameSource,
-    /// Its middling proxy.
-    pub(super) made: Proxy,
-    /// Whether that is on disk.
-    pub(super) on_disk: bool,
+    /// A proxy, and the width that it was made for: the middling one where the file is no larger, else the small one; the
+    /// middling one is on disk then.
+    pub(super) made: (usize, Proxy),
 }
 
-struct Making {
-    small: Shrink,
-    /// Whether rows go through linear light.
-    converted: bool,
-    row: Vec<[f32; 4]>,
-    /// Pixels in a row of the file once it is upright.
-    width: usize,
-    orientation: u8,
+enum Making {
+    /// The middling one as a whole: it is as large as its file, or has to be turned.
+    Whole {
+        rows: Gathered,
+        /// Pixels in a row of the file once it is upright.
+        width: usize,
+        orientation: u8,
+    },
+    /// Row by row to what is kept of it, and on to the small one.
+    Rows { middling: Smaller, kept: Keeping, small: Box<Gathered> },
 }
 
 impl Looking {
-    /// At a file that comes into a scene and says this of itself.
-    pub fn into_scene(c: &mut SqliteConnection, scene: &SceneId, facts: &Facts) -> ApiResult<Self> {
+    /// At a file that comes into a scene and says this of itself, to be shown at a width.
+    pub(super) fn into_scene(
+        c: &mut SqliteConnection,
+        scene: &SceneId,
+        facts: &Facts,
+        width: usize,
+    ) -> ApiResult<Self> {
         let scene = Scene::find(c, scene)?;
         let production = Production::find(c, &scene.production_id)?;
         // It has no hash yet.
         let encoding = facts.guess.encoding.unwrap_or_default();
-        Self::at(FrameSource::of_file(c, String::new(), &production, encoding)?)
+        Self::at(FrameSource::of_file(c, String::new(), &production, encoding)?, width)
     }
 
     /// At a file of a source, whose hash nobody knows yet.
-    pub(super) fn at(source: FrameSource) -> ApiResult<Self> {
-        let from = source.encoding()?;
-        let encoding = FrameSource::shown_as(&from)?;
-        let linear = match from.reference {
-            Reference::Scene => {
-                let (none, light) = (Path::default(), named("acescg")?);
-                Some([Program::compile(&none, &from, &light)?, Program::compile(&none, &light, &encoding)?])
-            }
-            Reference::Display => None,
-        };
-        Ok(Self { own: encoding == from, source, encoding, linear, making: None })
+    pub(super) fn at(source: FrameSource, width: usize) -> ApiResult<Self> {
+        let own = source.encoding()?;
+        let encoding = FrameSource::shown_as(&own)?;
+        let ways = [Light::between(&own, &encoding)?, Light::between(&encoding, &encoding)?];
+        Ok(Self { source, encoding, width, ways: Some(ways), making: None })
     }
 
-    /// Gives what was made of the rows of a file that has this hash now, and its source. Where the picture is larger, it is on
-    /// disk too, and need not be in memory: many of them would push out of it what somebody looks at. `whole` is the picture
-    /// as it stands in its file, where it was not read row by row.
-    pub fn keep(self, media: &MediaFolder, hash: &str, whole: Option<Frame>) -> ApiResult<Option<Seen>> {
-        let source = self.source.of_frame(hash.into());
-        if let Some(Frame { picture, beside }) = whole {
-            let width = if beside.orientation > 4 { picture.height() } else { picture.width() };
-            let made = source.seen(media, picture, beside.orientation, MIDDLING)?.0;
-            return Ok(Some(Seen { source, made, on_disk: width > MIDDLING }));
-        }
-        let Some(made) = self.making else { return Ok(None) };
-        let mut picture = made.small.picture();
-        if let (Some([_, back]), true) = (&self.linear, made.converted) {
-            back.run_parallel(&mut picture.pixels);
-        }
-        let mut picture = picture.upright(made.orientation);
-        let on_disk = made.width > MIDDLING;
-        if on_disk {
-            source.keep(media, &mut picture);
-        }
-        let made = Proxy::of(&source, picture, self.encoding);
-        Ok(Some(Seen { source, made, on_disk }))
+    /// Gives what was made of the rows of a file that has this hash now, and its source. Where the picture is larger, the
+    /// middling one goes to disk, and need not be in memory: many of them would push out of it what somebody looks at. `whole` is
+    /// the picture as it stands in its file, where it was not read row by row.
+    pub(super) fn keep(
+        self,
+        media: &MediaFolder,
+        hash: &str,
+        whole: Option<Frame>,
+    ) -> ApiResult<Option<Seen>> {
+        let Self { source, encoding, width: small, making, .. } = self;
+        let source = source.of_frame(hash.into());
+        let (middling, width) = match (whole, making) {
+            (Some(Frame { picture, beside }), _) => {
+                let width = if beside.orientation > 4 { picture.height() } else { picture.width() };
+                (source.seen(media, picture, beside.orientation, MIDDLING)?.0, width)
+            }
+            (None, Some(Making::Whole { rows, width, orientation })) => {
+                let mut picture = rows.picture()?.upright(orientation);
+                if width > MIDDLING {
+                    source.keep(media, Keeping::of(&mut picture));
+                }
+                (Proxy::of(&source, picture, encoding), width)
+            }
+            (None, Some(Making::Rows { kept, small: rows, .. })) => {
+                source.keep(media, kept);
+                let made = (small, Proxy::of(&source, rows.picture()?, encoding));
+                return Ok(Some(Seen { source, made }));
+            }
+            (None, None) => return Ok(None),
+        };
+        let made = if width > MIDDLING { (small, middling.shrunk(small)?) } else { (MIDDLING, middling) };
+        Ok(Some(Seen { source, made }))
     }
 }
 
@@ -101,28 +108,28 @@ impl Rows for Looking {
         if self.source.has_table() {
             return;
         }
+        let Some([shown, again]) = self.ways.take() else { return };
         let turned = beside.orientation > 4;
         let most = if turned { [MOST_ROWS, MIDDLING] } else { [MIDDLING, MOST_ROWS] };
-        let small = Shrink::new(size, most);
-        self.making = Some(Making {
-            converted: small.shrinks() || !self.own,
-            small,
-            row: Vec::new(),
-            width: size[usize::from(turned)],
-            orientation: beside.orientation,
+        let middling = Smaller::new(shown, size, most);
+        let (width, orientation) = (size[usize::from(turned)], beside.orientation);
+        self.making = Some(if width <= MIDDLING || orientation != 1 {
+            Making::Whole { rows: Gathered::new(middling), width, orientation }
+        } else {
+            let size = middling.size();
+            let small = Smaller::new(again, size, [self.width, MOST_ROWS]);
+            Making::Rows { middling, kept: Keeping::new(size), small: Box::new(Gathered::new(small)) }
         });
     }
 
     fn samples(&mut self, channels: usize, row: &[f32]) {
-        let Some(making) = &mut self.making else { return };
-        match &self.linear {
-            Some([to_light, _]) if making.converted => {
-                making.row.clear();
-                put_pixels(&mut making.row, channels, row);
-                to_light.run(&mut making.row);
-                making.small.row(&making.row);
-            }
-            _ => making.small.samples(channels, row),
+        match &mut self.making {
+            Some(Making::Whole { rows, .. }) => rows.samples(channels, row),
+            Some(Making::Rows { middling, kept, small }) => middling.samples(channels, row, |row| {
+                kept.row(row);
+                small.samples(4, row.as_flattened());
+            }),
+            None => {}
         }
     }
 }

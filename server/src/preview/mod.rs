@@ -11,6 +11,7 @@ pub mod proxy;
 pub mod reading;
 pub mod request;
 pub mod scopes;
+mod smaller;
 pub mod socket;
 pub mod studio;
 pub mod textured;

@@ -5,20 +5,22 @@
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
 use super::looking::{Looking, Seen};
+use super::smaller::{Gathered, Light, Smaller};
 use crate::cache::{WeighedCache, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
 use crate::media::MediaFolder;
 use crate::media::decode::decode;
+use crate::media::proxies::Keeping;
+use crate::store::ids::SceneId;
 use crate::store::productions::Production;
 use crate::store::profiles::Profile;
 use crate::store::shots::{Frame, Shot};
 use diesel::SqliteConnection;
 use lantern_core::bake::{Bake, Reach};
-use lantern_core::colour::{Encoding, Reference};
-use lantern_core::graph::Program;
-use lantern_core::look::Path;
-use lantern_core::picture::{Picture, Shrink};
+use lantern_core::colour::Encoding;
+use lantern_core::picture::Picture;
+use lantern_formats::facts::Facts;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Condvar, Mutex, OnceLock, PoisonError};
 
@@ -103,9 +105,9 @@ impl FrameSource {
         self.profile.as_ref().is_some_and(|p| p.table_hash.is_some())
     }
 
-    /// Keeps its middling proxy on disk, rounded as it will be when it is read again.
-    pub(super) fn keep(&self, media: &MediaFolder, picture: &mut Picture) {
-        media.keep_proxy(&self.media, &self.key(), picture);
+    /// Keeps its middling proxy on disk.
+    pub(super) fn keep(&self, media: &MediaFolder, proxy: Keeping) {
+        media.keep_proxy(&self.media, &self.key(), proxy);
     }
 
     /// The same of another frame of the same shot.
@@ -188,11 +190,11 @@ impl FrameSource {
         // Made smaller before it is turned, so that there are never two of the whole size.
         let most = if orientation > 4 { [MOST_ROWS, wanted] } else { [wanted, MOST_ROWS] };
         if picture.width() > most[0] || picture.height() > most[1] || encoding != own {
-            picture = resize(picture, &own, &encoding, most)?;
+            picture = Light::between(&own, &encoding)?.whole(picture, most);
         }
         let mut picture = picture.upright(orientation);
         if wanted == MIDDLING && seen > MIDDLING {
-            self.keep(media, &mut picture);
+            self.keep(media, Keeping::of(&mut picture));
         }
         let made = Proxy::new(picture, encoding, self.key(), self.raw);
         if middling { Ok((made.shrunk(width)?, Some(made))) } else { Ok((made, None)) }
@@ -222,28 +224,13 @@ impl Proxy {
             .as_ref()
     }
 
-    /// The same, at most `width` pixels wide.
-    fn shrunk(&self, width: usize) -> ApiResult<Self> {
-        let (whole, none) = (&self.picture, Path::default());
-        // Row by row: a copy of the whole of it takes longer than making it small.
-        let picture = match self.encoding.reference {
-            Reference::Display => whole.fit_within(width, MOST_ROWS),
-            Reference::Scene => {
-                let light = named("acescg")?;
-                let to_light = Program::compile(&none, &self.encoding, &light)?;
-                let mut small = Shrink::new([whole.width(), whole.height()], [width, MOST_ROWS]);
-                let mut own = Vec::new();
-                for row in whole.pixels.chunks_exact(whole.width()) {
-                    own.clear();
-                    own.extend_from_slice(row);
-                    to_light.run(&mut own);
-                    small.row(&own);
-                }
-                let mut small = small.picture();
-                Program::compile(&none, &light, &self.encoding)?.run_parallel(&mut small.pixels);
-                small
-            }
-        };
+    /// The same, at most `width` pixels wide. Row by row: a copy of the whole of it takes longer than making it small.
+    pub(super) fn shrunk(&self, width: usize) -> ApiResult<Self> {
+        let size = [self.picture.width(), self.picture.height()];
+        let light = Light::between(&self.encoding, &self.encoding)?;
+        let mut rows = Gathered::new(Smaller::new(light, size, [width, MOST_ROWS]));
+        self.picture.pixels.chunks_exact(size[0]).for_each(|row| rows.samples(4, row.as_flattened()));
+        let picture = rows.picture()?;
         Ok(Self::new(picture, self.encoding.clone(), self.hash.clone(), self.raw))
     }
 }
@@ -255,7 +242,7 @@ type Key = (String, usize);
 pub struct Proxies {
     kept: WeighedCache<Key, Arc<Proxy>>,
     turns: Turns,
-    /// How wide pages ask for the pictures of their cards and rows, by the last that did; 0 where none has.
+    /// How wide pages ask for the pictures of their cards and rows, by the last that did.
     around: AtomicUsize,
 }
 
@@ -264,7 +251,7 @@ impl Default for Proxies {
         Self {
             kept: WeighedCache::new(MOST_BYTES, MOST_BYTES / (960 * 540 * 16)),
             turns: Turns::new(MOST_AT_ONCE),
-            around: AtomicUsize::new(0),
+            around: AtomicUsize::new(ROW),
         }
     }
 }
@@ -315,6 +302,8 @@ const QUICK_SIZE: usize = 33;
 
 /// Up to this width a picture is one of many, of a card, a row, a dialog, or only read: half of the middling one.
 const SMALL: usize = MIDDLING / 2;
+/// How wide the page's rows ask for theirs, and every page first.
+const ROW: usize = 148;
 /// The width of the picture that such ones are made from, where the file is much larger.
 pub(super) const MIDDLING: usize = 960;
 
@@ -371,8 +360,12 @@ impl Proxies {
         })
     }
 
-    /// Keeps what saw a picture while it was taken in: it will be looked at next, as small as pages show it. `whole` is the
-    /// picture where it was not read row by row.
+    /// Looks at a file that is taken into a scene and says this of itself: it will be looked at next, as small as pages show it.
+    pub fn looking(&self, c: &mut SqliteConnection, scene: &SceneId, facts: &Facts) -> ApiResult<Looking> {
+        Looking::into_scene(c, scene, facts, self.around.load(Ordering::Relaxed))
+    }
+
+    /// Keeps what saw a picture while it was taken in. `whole` is the picture where it was not read row by row.
     pub fn keep_seen(
         &self,
         media: &MediaFolder,
@@ -380,14 +373,8 @@ impl Proxies {
         seen: Looking,
         whole: Option<lantern_formats::frame::Frame>,
     ) -> ApiResult<()> {
-        let Some(Seen { source, made, on_disk }) = seen.keep(media, hash, whole)? else { return Ok(()) };
-        if !on_disk {
-            self.kept.put((source.key(), MIDDLING), Arc::new(made));
-            return Ok(());
-        }
-        let width = self.around.load(Ordering::Relaxed);
-        if width > 0 {
-            self.kept.put((source.key(), width), Arc::new(made.shrunk(width)?));
+        if let Some(Seen { source, made: (width, made) }) = seen.keep(media, hash, whole)? {
+            self.kept.put((source.key(), width), Arc::new(made));
         }
         Ok(())
     }
@@ -404,27 +391,6 @@ impl Proxies {
 
 pub(super) fn named(id: &str) -> ApiResult<Encoding> {
     Encoding::find(id).ok_or_else(|| ApiError::internal(format!("no encoding {id}")))
-}
-
-/// Makes a picture smaller in linear light, from code values of one encoding to those of another.
-fn resize(
-    mut picture: Picture,
-    from: &Encoding,
-    to: &Encoding,
-    [width, height]: [usize; 2],
-) -> ApiResult<Picture> {
-    let linear = match from.reference {
-        Reference::Scene => named("acescg")?,
-        // Display pictures are averaged in their own light and stay in their own encoding.
-        Reference::Display => {
-            return Ok(picture.fit_within(width, height));
-        }
-    };
-    let none = Path::default();
-    Program::compile(&none, from, &linear)?.run_parallel(&mut picture.pixels);
-    let mut small = picture.fit_within(width, height);
-    Program::compile(&none, &linear, to)?.run_parallel(&mut small.pixels);
-    Ok(small)
 }
 
 #[cfg(test)]
@@ -458,17 +424,19 @@ mod tests {
                 raw: false,
             };
 
-            let mut looking = Looking::at(source.of_frame(String::new())).unwrap();
+            let mut looking = Looking::at(source.of_frame(String::new()), 196).unwrap();
             lantern_formats::png::each_row(&bytes, &mut looking).unwrap();
-            let Seen { source: at, made: seen, on_disk } =
-                looking.keep(&media, &hash, None).unwrap().unwrap();
+            let Seen { source: at, made } = looking.keep(&media, &hash, None).unwrap().unwrap();
             assert_eq!(at.key(), source.key());
-            assert_eq!(on_disk, size[usize::from(orientation > 4)] > MIDDLING, "{encoding} {size:?}");
+            let larger = size[usize::from(orientation > 4)] > MIDDLING;
+            let (width, made) = made;
+            assert_eq!(width, if larger { 196 } else { MIDDLING }, "{encoding} {size:?}");
             let kept = source.kept(&media, MIDDLING).map(|(kept, _)| kept.picture);
-            assert_eq!(kept, on_disk.then(|| seen.picture.clone()), "{encoding} {size:?}");
             let later = source.decode(&media, MIDDLING).unwrap().0;
-            assert_eq!((&seen.encoding, &seen.hash), (&later.encoding, &later.hash));
-            assert_eq!(seen.picture, later.picture, "{encoding} {size:?} {orientation}");
+            assert_eq!(kept.as_ref(), larger.then_some(&later.picture), "{encoding} {size:?} {orientation}");
+            let later = if larger { later.shrunk(196).unwrap() } else { later };
+            assert_eq!((&made.encoding, &made.hash), (&later.encoding, &later.hash));
+            assert_eq!(made.picture, later.picture, "{encoding} {size:?} {orientation}");
         }
     }
 
@@ -484,12 +452,14 @@ mod tests {
             .map(|bytes| source(&media.keep(bytes).unwrap(), "acescct"));
         let proxies = Proxies::default();
         let seen = |of: &FrameSource| {
-            let mut looking = Looking::at(of.of_frame(String::new())).unwrap();
+            let width = proxies.around.load(Ordering::Relaxed);
+            let mut looking = Looking::at(of.of_frame(String::new()), width).unwrap();
             lantern_formats::png::each_row(&media.read(&of.media).unwrap(), &mut looking).unwrap();
             proxies.keep_seen(&media, &of.media, looking, None).unwrap();
         };
-        // Nobody has asked yet: none is in memory.
+        // Nobody has asked yet: what a page asks for first is in memory, and what it is made from is not.
         seen(&second);
+        assert!(proxies.kept.get(&(second.key(), ROW)).is_some());
         assert!([MIDDLING, 196].iter().all(|width| proxies.kept.get(&(second.key(), *width)).is_none()));
         proxies.of(&media, &second, 196, Haste::Around).unwrap();
         proxies.of(&media, &second, MIDDLING, Haste::InHand).unwrap();
@@ -510,9 +480,11 @@ mod tests {
         for id in ["acescct", "srgb", "acescg"] {
             let encoding = Encoding::find(id).unwrap();
             let proxy = Proxy::new(picture.clone(), encoding.clone(), "a".into(), false);
-            for width in [20, 70, 200] {
-                let whole = resize(picture.clone(), &encoding, &encoding, [width, MOST_ROWS]).unwrap();
-                assert_eq!(proxy.shrunk(width).unwrap().picture, whole, "{id} {width}");
+            let whole = Light::between(&encoding, &encoding).unwrap().whole(picture.clone(), [20, MOST_ROWS]);
+            assert_eq!(proxy.shrunk(20).unwrap().picture, whole, "{id}");
+            // What fits stays what it is.
+            for width in [70, 200] {
+                assert_eq!(proxy.shrunk(width).unwrap().picture, picture, "{id} {width}");
             }
         }
     }

@@ -1,0 +1,106 @@
+//! Pictures made smaller in the light that they stand for.
+
+use super::proxy::named;
+use crate::error::{ApiError, ApiResult};
+use lantern_core::colour::{Encoding, Reference};
+use lantern_core::graph::Program;
+use lantern_core::look::Path;
+use lantern_core::picture::{Picture, Shrink};
+use lantern_formats::picture::put_pixels;
+
+/// The way from code values of one encoding through the light that is averaged to code values of another.
+pub(super) struct Light {
+    /// To linear light and back. Nothing for pictures of displays: they are averaged as they are, and stay what they are.
+    ways: Option<[Program; 2]>,
+    /// Whether both encodings are the same.
+    same: bool,
+}
+
+impl Light {
+    pub(super) fn between(from: &Encoding, to: &Encoding) -> ApiResult<Self> {
+        let ways = match from.reference {
+            Reference::Scene => {
+                let (none, light) = (Path::default(), named("acescg")?);
+                Some([Program::compile(&none, from, &light)?, Program::compile(&none, &light, to)?])
+            }
+            Reference::Display => None,
+        };
+        Ok(Self { ways, same: from == to })
+    }
+
+    /// A whole picture on all threads, at most so wide and high.
+    pub(super) fn whole(&self, mut picture: Picture, [width, height]: [usize; 2]) -> Picture {
+        let Some([to_light, back]) = &self.ways else { return picture.fit_within(width, height) };
+        to_light.run_parallel(&mut picture.pixels);
+        let mut small = picture.fit_within(width, height);
+        back.run_parallel(&mut small.pixels);
+        small
+    }
+}
+
+/// A picture made smaller while its rows come.
+pub(super) struct Smaller {
+    small: Shrink,
+    /// Nothing where its values stay what they are.
+    ways: Option<[Program; 2]>,
+    row: Vec<[f32; 4]>,
+}
+
+impl Smaller {
+    /// Takes a picture of a size, neither side of it zero, to at most another.
+    pub(super) fn new(light: Light, size: [usize; 2], most: [usize; 2]) -> Self {
+        let small = Shrink::new(size, most);
+        let Light { ways, same } = light;
+        let ways = ways.filter(|_| small.shrinks() || !same);
+        Self { small, ways, row: Vec::new() }
+    }
+
+    /// Width and height that it gets.
+    pub(super) fn size(&self) -> [usize; 2] {
+        self.small.size()
+    }
+
+    /// Takes a row of samples as [`Shrink::samples`] does; `done` gets each row that it completes.
+    pub(super) fn samples(
+        &mut self,
+        channels: usize,
+        samples: &[f32],
+        mut done: impl FnMut(&mut [[f32; 4]]),
+    ) {
+        let Some([to_light, back]) = &self.ways else {
+            self.small.samples(channels, samples, done);
+            return;
+        };
+        self.row.clear();
+        put_pixels(&mut self.row, channels, samples);
+        to_light.run(&mut self.row);
+        self.small.row(&self.row, |row| {
+            back.run(row);
+            done(row);
+        });
+    }
+}
+
+/// The rows of a picture that is made smaller, put together again.
+pub(super) struct Gathered {
+    smaller: Smaller,
+    pixels: Vec<[f32; 4]>,
+}
+
+impl Gathered {
+    pub(super) fn new(smaller: Smaller) -> Self {
+        let [width, height] = smaller.size();
+        Self { smaller, pixels: Vec::with_capacity(width * height) }
+    }
+
+    pub(super) fn samples(&mut self, channels: usize, samples: &[f32]) {
+        self.smaller.samples(channels, samples, |row| self.pixels.extend_from_slice(row));
+    }
+
+    /// The smaller picture. What rows that never came would have been is black.
+    pub(super) fn picture(mut self) -> ApiResult<Picture> {
+        let [width, height] = self.smaller.size();
+        self.pixels.resize(width * height, [0.0; 4]);
+        Picture::new(width, height, self.pixels).map_err(ApiError::internal)
+    }
+}
