@@ -270,14 +270,4 @@ mod tests {
             assert_eq!(header(size, depth, kind, passes), None, "{size:?} {depth} {kind} {passes}");
         }
     }
-
-    #[test]
-    fn room_is_kept_for_the_next_but_not_without_end() {
-        let of = |lengths: &[usize]| lengths.iter().map(|length| Room::of(*length)).collect::<Vec<_>>();
-        drop(of(&[1000, 2000, 3000, 4000, MOST_KEPT + 1]));
-        let spare = SPARE.lock().unwrap();
-        assert!(spare.len() <= MOST_SPARE && spare.iter().all(|room| room.len() <= MOST_KEPT));
-        drop(spare);
-        assert_eq!(of(&[5, 0, 70_000]).iter().map(|room| room.len()).collect::<Vec<_>>(), [5, 0, 70_000]);
-    }
 }
