@@ -154,6 +154,7 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
 }
 
 fn serve(a: &Serve) -> Outcome<()> {
+    crate::memory::in_small_pages();
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let data = lantern_server::Data::open(&a.data).map_err(|e| Failure(e.cause()))?;

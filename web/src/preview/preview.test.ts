@@ -8,6 +8,7 @@ import type { View } from "./preview";
 interface Asked {
   ask: string;
   seq: number;
+  shots?: string[];
   quality?: string;
   width?: number;
   path?: { steps: { strength: number }[] };
@@ -58,6 +59,46 @@ beforeEach(async () => {
   preview.frames.next((f) => frames.push(f.seq));
   preview.open();
   Socket.last.says({ state: "open" });
+});
+
+describe("where nothing but the row is seen", () => {
+  const rowOnly = { rowOnly: true, row: ["mole", "quay"] };
+
+  it("asks for the row and not for the picture in hand, and is at rest at once", () => {
+    for (const dragging of [false, true]) {
+      preview.show(view(0.1, rowOnly), dragging);
+      vi.advanceTimersByTime(1000);
+      expect(asked("row").at(-1)).toMatchObject({ shots: ["mole", "quay"], seq: preview.settled() });
+    }
+    expect(Socket.last.sent.every((m) => m.ask === "row")).toBe(true);
+  });
+
+  it("drops a picture that was under way, and asks anew where it is seen again", () => {
+    preview.show(view(0.1), true);
+    const late = newest();
+    preview.show(view(0.1, rowOnly), false);
+    expect(preview.settled()).toBeGreaterThan(late);
+    arrives(late);
+    expect(frames).toEqual([]);
+    preview.show(view(0.1), false);
+    expect(preview.settled()).toBe(0);
+    expect(pictures()).toEqual(["drag 0.1", "rest 0.1"]);
+    arrives(late);
+    expect(frames).toEqual([]);
+    arrives(newest(), true);
+    expect(frames).toEqual([newest()]);
+    expect(preview.settled()).toBe(newest());
+  });
+
+  it("asks for the row when the server is back", () => {
+    Socket.last.says({ state: "closed" });
+    preview.show(view(0.1, rowOnly), false);
+    expect(preview.settled()).toBe(0);
+    expect(asked("row")).toEqual([]);
+    Socket.last.says({ state: "open" });
+    expect(asked("row")).toHaveLength(1);
+    expect(preview.settled()).toBeGreaterThan(0);
+  });
 });
 
 describe("a drag", () => {

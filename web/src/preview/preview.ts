@@ -33,6 +33,8 @@ export interface View extends Seen {
   /** The step or group whose population of hues is wanted. */
   huesOf: string | null;
   row: string[];
+  /** Whether nothing but the row is seen, as in Footage: the picture in hand is not asked for then. */
+  rowOnly: boolean;
   /** The place in the row that is drawn first; the others follow by how near they are. */
   rowFirst: number;
   rowPath: Path;
@@ -184,6 +186,10 @@ class Preview {
     this.atRest = false;
     this.late ??= window.setTimeout(() => this.behind.say(true), BEHIND_AFTER);
     window.clearTimeout(this.restTimer);
+    if (view.rowOnly) {
+      this.askRest();
+      return;
+    }
     if (!dragging) {
       this.restSoon();
       return;
@@ -309,6 +315,10 @@ class Preview {
     const view = this.view;
     if (!view || !this.ready()) return;
     this.dirty = null;
+    if (view.rowOnly) {
+      this.passOver();
+      return;
+    }
     this.ask(true, performance.now(), true);
     this.askReading();
     this.askSamples();
@@ -318,6 +328,17 @@ class Preview {
     }
     this.askedBeside = beside;
     this.askLoupe();
+    this.askRow();
+  }
+
+  /** Draws the row and takes the picture in hand for shown: nobody sees it. What is under way of it is dropped when it comes. */
+  private passOver(): void {
+    this.seq += 1;
+    this.inFlight = null;
+    this.shown = this.seq;
+    this.atRest = true;
+    this.caughtUp();
+    this.free();
     this.askRow();
   }
 
@@ -379,6 +400,7 @@ class Preview {
       return;
     }
     const { frame } = message;
+    if (this.view?.rowOnly) return;
     // An exact picture of a path that has changed since would flash the old state.
     if (frame.seq >= (this.inFlight?.seq ?? 0)) {
       this.frames.say(frame);

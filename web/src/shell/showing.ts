@@ -129,6 +129,7 @@ export function usePreview(): void {
           step: inHand,
           huesOf: there && huesOf,
           row: all.map((s) => s.id),
+          rowOnly: place === "footage",
           // Footage shows all of them, from the top.
           rowFirst: place === "footage" ? 0 : Math.max(0, all.findIndex((s) => s.id === seen.shot)),
           rowPath: place === "look" ? seen.path : UNTOUCHED,
