@@ -400,20 +400,25 @@ mod tests {
 
     #[test]
     fn what_is_seen_while_a_picture_comes_in_is_what_is_made_of_it_later() {
-        for (encoding, size, orientation) in [
-            ("srgb", [2000, 30], 1),
-            ("acescct", [2000, 31], 1),
-            ("acescct", [30, 2000], 6),
-            ("acescct", [40, 30], 3),
-            ("rec709", [30, 1100], 8),
-            ("acescg", [40, 30], 1),
+        for (encoding, size, orientation, clear) in [
+            ("srgb", [2000, 30], 1, 1.0),
+            ("acescct", [2000, 31], 1, 1.0),
+            ("acescct", [30, 2000], 6, 1.0),
+            ("acescct", [40, 30], 3, 1.0),
+            ("rec709", [30, 1100], 8, 1.0),
+            ("acescg", [40, 30], 1, 1.0),
+            // Transparent in places: some rows are plain, some are not.
+            ("srgb", [2000, 36], 1, 0.5),
         ] {
             let dir = tempfile::tempdir().unwrap();
             let media = MediaFolder::open(dir.path()).unwrap();
             let wave = |i: usize, k: f32| 0.5 + 0.45 * (i as f32 * k).sin();
-            let pixels = (0..size[0] * size[1]).map(|i| [wave(i, 0.01), wave(i, 0.13), wave(i, 1.7), 1.0]);
+            let alpha = |i: usize| if (12..20).contains(&(i / size[0])) { clear } else { 1.0 };
+            let pixels =
+                (0..size[0] * size[1]).map(|i| [wave(i, 0.01), wave(i, 0.13), wave(i, 1.7), alpha(i)]);
             let picture = Picture::new(size[0], size[1], pixels.collect()).unwrap();
-            let beside = lantern_formats::frame::Beside { orientation, ..Default::default() };
+            let beside =
+                lantern_formats::frame::Beside { orientation, alpha: clear < 1.0, ..Default::default() };
             let frame = lantern_formats::frame::Frame { picture, beside };
             let bytes = lantern_formats::png::write_frame(&frame, Depth::Sixteen, None).unwrap();
             let hash = media.keep(&bytes).unwrap();
