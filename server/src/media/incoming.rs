@@ -122,20 +122,20 @@ impl MediaFolder {
                 "“{name}” is larger than {most} MB, the most that comes as a whole: send it in pieces"
             )));
         }
-        let (mut part, mut told) = (Part { path, room: Some(Room::of(length)), have: 0 }, false);
+        let (mut part, mut told) = (Part { path, room: Room::of(length), have: 0 }, false);
         loop {
             let why = match tokio::time::timeout(SILENCE, body.next()).await {
-                Ok(None) if part.have == length => return part.end(),
+                Ok(None) if part.have == length => return Ok(part.end()),
                 Ok(None) => "it is shorter than was said".to_owned(),
                 Ok(Some(Ok(chunk))) if part.have + chunk.len() > length => {
-                    part.end()?;
+                    part.end();
                     return Err(ApiError::Invalid(format!("“{name}” is longer than was said")));
                 }
                 Ok(Some(Ok(chunk))) => {
                     part.take(&chunk);
                     if !told && let Some(head) = part.came().first_chunk::<HEAD>() {
                         if let Err(e) = check_head(head, name) {
-                            part.end()?;
+                            part.end();
                             return Err(e);
                         }
                         told = true;
@@ -174,8 +174,8 @@ impl MediaFolder {
 /// What came of a file. Unless it is whole it is kept, to be gone on with, also where the request that brings it is given up.
 struct Part {
     path: PathBuf,
-    /// Room for all of it; none any more once it came to an end.
-    room: Option<Room>,
+    /// Room for all of it.
+    room: Room,
     /// Bytes that came.
     have: usize,
 }
@@ -183,20 +183,19 @@ struct Part {
 impl Part {
     /// What came so far.
     fn came(&self) -> &[u8] {
-        self.room.as_ref().map_or(&[], |room| &room[..self.have])
+        &self.room[..self.have]
     }
 
     /// Takes what comes next, for which there is room.
     fn take(&mut self, chunk: &[u8]) {
-        if let Some(room) = &mut self.room {
-            room[self.have..][..chunk.len()].copy_from_slice(chunk);
-            self.have += chunk.len();
-        }
+        self.room[self.have..][..chunk.len()].copy_from_slice(chunk);
+        self.have += chunk.len();
     }
 
     /// Gives what came, whole or refused: nothing of it is kept any more.
-    fn end(mut self) -> ApiResult<Room> {
-        self.room.take().ok_or_else(|| ApiError::internal("a file came to its end twice"))
+    fn end(mut self) -> Room {
+        self.have = 0;
+        std::mem::replace(&mut self.room, Room::of(0))
     }
 }
 

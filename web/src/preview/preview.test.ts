@@ -90,6 +90,15 @@ describe("where nothing but the row is seen", () => {
     expect(preview.settled()).toBe(newest());
   });
 
+  it("asks anew for what stands beside the picture and for the loupe: an encoding may have changed meanwhile", () => {
+    const beside = view(0.1, { shot: "quay" });
+    const seen = view(0.1, { beside, loupe: [0, 0, 0.1, 0.1] });
+    preview.show(seen, false);
+    preview.show(view(0.1, rowOnly), false);
+    preview.show(seen, false);
+    expect([asked("beside"), asked("loupe")].map((all) => all.length)).toEqual([2, 2]);
+  });
+
   it("asks for the row when the server is back", () => {
     Socket.last.says({ state: "closed" });
     preview.show(view(0.1, rowOnly), false);

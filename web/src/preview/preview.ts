@@ -337,6 +337,9 @@ class Preview {
     this.inFlight = null;
     this.shown = this.seq;
     this.atRest = true;
+    // What stands beside it may mean something else by the time that it is seen again.
+    this.askedBeside = null;
+    this.askedLoupe = null;
     this.caughtUp();
     this.free();
     this.askRow();
