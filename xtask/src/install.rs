@@ -41,9 +41,21 @@ pub fn node_modules() -> Outcome {
     std::fs::copy(&lock, &have).map(|_| ()).map_err(|e| format!("{}: {e}", have.display()))
 }
 
-/// Chromium with its driver, for the browser tests.
+/// Chromium with its driver, for the browser tests: the newest that the system has, so that what breaks in it is found
+/// here first. Where the system's packages cannot be reached, the one that is here does.
 pub fn browser() -> Outcome {
-    if has("chromedriver") && has("chromium") { Ok(()) } else { apt(&["chromium", "chromium-driver"]) }
+    const PACKAGES: [&str; 2] = ["chromium", "chromium-driver"];
+    if let Err(e) = apt(&PACKAGES) {
+        if !(has("chromium") && has("chromedriver")) {
+            return Err(e);
+        }
+        eprintln!("xtask: the browser could not be brought up to date, the one that is here is taken: {e}");
+    }
+    for program in ["chromium", "chromedriver"] {
+        let said = Command::new(program).arg("--version").output().map_err(|e| format!("{program}: {e}"))?;
+        eprintln!("xtask: the browser tests drive {}", String::from_utf8_lossy(&said.stdout).trim());
+    }
+    Ok(())
 }
 
 /// ffmpeg, a yardstick for tables.

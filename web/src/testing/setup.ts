@@ -11,5 +11,4 @@ if (typeof document === "undefined") Object.assign(globalThis, { window: globalT
 else {
   Object.assign(globalThis, { ResizeObserver: class { observe() {} unobserve() {} disconnect() {} } });
   Element.prototype.hasPointerCapture = () => false;
-  Element.prototype.scrollIntoView = () => undefined;
 }

@@ -36,7 +36,9 @@ export function FootagePlace() {
     const timer = window.setInterval(() => void refreshProduction().catch(() => undefined), LOOK_EVERY);
     return () => window.clearInterval(timer);
   }, [arriving]);
-  useEffect(() => useSelection.getState().keep(shotsOf(production).map((s) => s.id)), [production]);
+  useEffect(() => {
+    useSelection.getState().keep(shotsOf(production).map((s) => s.id));
+  }, [production]);
   useEffect(() => {
     const keys = (e: KeyboardEvent) => picking(e);
     window.addEventListener("keydown", keys);

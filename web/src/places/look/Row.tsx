@@ -3,6 +3,7 @@ import { memo, useEffect, useRef } from "react";
 import type { Shot } from "../../data/client";
 import { Thumb } from "../../picture/Thumb";
 import { Raw } from "../../picture/Raw";
+import { scrollIntoBox } from "../../ui/scroll";
 import { isInterpreted, rowOf, useSession } from "../../session/session";
 
 export function Row() {
@@ -11,7 +12,10 @@ export function Row() {
   const row = useRef<HTMLElement>(null);
   const shots = rowOf(production);
   // The one in hand is in sight, wherever it was taken from.
-  useEffect(() => row.current?.querySelector("[aria-current=true]")?.scrollIntoView({ block: "nearest", inline: "nearest" }), [inHand]);
+  useEffect(() => {
+    const own = row.current?.querySelector("[aria-current=true]");
+    if (row.current && own) scrollIntoBox(row.current, own);
+  }, [inHand]);
   return (
     <section ref={row} aria-label="Shots" className="flex min-h-[106px] shrink-0 gap-1.5 overflow-x-auto overflow-y-hidden border-t border-pit bg-room px-3 pt-2">
       {shots.map((shot, i) => (
