@@ -159,8 +159,9 @@ export const api = {
   editShot: (id: string, change: Partial<Schemas["EditShot"]>) => told(client.PATCH("/api/shots/{id}", { ...of(id), body: some(change) })),
   deleteShot: (id: string) => told(client.DELETE("/api/shots/{id}", of(id))),
   trim: (shot: string) => told(client.GET("/api/shots/{id}/trim", of(shot))),
-  saveTrim: (shot: string, path: Path, revision?: number) =>
-    told(client.PUT("/api/shots/{id}/trim", { ...of(shot), body: { path, revision: revision ?? null } })),
+  /** `keepalive`: the request goes on after the page is gone. */
+  saveTrim: (shot: string, path: Path, revision?: number, keepalive = false) =>
+    told(client.PUT("/api/shots/{id}/trim", { ...of(shot), body: { path, revision: revision ?? null }, keepalive })),
   copyTrim: (shot: string, to: string[], steps: string[] | null) =>
     told(client.POST("/api/shots/{id}/trim/copy", { ...of(shot), body: { to, steps } })),
   match: (ask: { shot: Side; step: string; to: Side; whole: boolean }) => told(client.POST("/api/match", { body: ask })),
@@ -168,8 +169,8 @@ export const api = {
   createLook: (production: string, name: string, document?: Look) =>
     told(client.POST("/api/productions/{id}/looks", { ...of(production), body: { name, document: document ?? null } })),
   look: (id: string) => told(client.GET("/api/looks/{id}", of(id))),
-  saveLook: (id: string, revision: number, document: Look) =>
-    told(client.PUT("/api/looks/{id}", { ...of(id), body: { revision, document } })),
+  saveLook: (id: string, revision: number, document: Look, keepalive = false) =>
+    told(client.PUT("/api/looks/{id}", { ...of(id), body: { revision, document }, keepalive })),
   deleteLook: (id: string) => told(client.DELETE("/api/looks/{id}", of(id))),
   versions: (id: string) => told(client.GET("/api/looks/{id}/versions", of(id))),
   version: (id: string, number: number) => told(client.GET("/api/looks/{id}/versions/{number}", { params: { path: { id, number } } })),
@@ -182,7 +183,8 @@ export const api = {
   plans: (production: string) => told(client.GET("/api/productions/{id}/plans", of(production))),
   plan: (id: string) => told(client.GET("/api/plans/{id}", of(id))),
   createPlan: (production: string, plan: unknown) => told(client.POST("/api/productions/{id}/plans", { ...of(production), body: { plan } })),
-  savePlan: (id: string, revision: number, plan: Plan) => told(client.PUT("/api/plans/{id}", { ...of(id), body: { revision, plan } })),
+  savePlan: (id: string, revision: number, plan: Plan, keepalive = false) =>
+    told(client.PUT("/api/plans/{id}", { ...of(id), body: { revision, plan }, keepalive })),
   deletePlan: (id: string) => told(client.DELETE("/api/plans/{id}", of(id))),
   packages: (look: string) => told(client.GET("/api/looks/{id}/packages", of(look))),
   createPackage: (look: string, version: number, plan: string) => told(client.POST("/api/looks/{id}/packages", { ...of(look), body: { version, plan } })),

@@ -23,8 +23,8 @@ const MOST_DOCUMENTS = 40;
 
 const store = typeof indexedDB === "undefined" ? null : createStore("dusky-lantern", "history");
 
-/** A path as text in which the order of keys, and what is left out or null, makes no difference. */
-export function canonical(path: Path): string {
+/** A path or a document as text in which the order of keys, and what is left out or null, makes no difference. */
+export function canonical(path: Path | Look): string {
   const sorted = (_: string, v: unknown): unknown =>
     v && typeof v === "object" && !Array.isArray(v)
       ? Object.fromEntries(Object.entries(v).filter(([, x]) => x !== null && x !== undefined).sort(([a], [b]) => (a < b ? -1 : 1)))

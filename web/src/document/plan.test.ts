@@ -101,3 +101,13 @@ describe("saving of a plan", () => {
     expect([state().saving, state().revision]).toEqual(["saved", 2]);
   });
 });
+
+it("has what could not be sent as the page went again", async () => {
+  calls.savePlan.mockReturnValueOnce(new Promise(() => undefined));
+  rename("Late");
+  window.dispatchEvent(new Event("pagehide"));
+  expect(calls.savePlan).toHaveBeenCalledExactlyOnceWith("one", 1, plan("Late"), true);
+  usePlan.setState({ id: null, plan: null, past: [], future: [], field: null, saving: "saved" });
+  await state().open(detail("one"));
+  expect([state().plan?.name, state().saving, state().past.length]).toEqual(["Late", "unsaved", 1]);
+});

@@ -3,6 +3,7 @@ import { produce } from "immer";
 import { create } from "zustand";
 import { api, Problem, type Plan, type PlanDetail } from "../data/client";
 import { told } from "../session/session";
+import { beforeLeaving, layDown, letGo, takeUp } from "./drafts";
 
 export type PlanSaving = "saved" | "unsaved" | "saving" | "away" | "conflict" | "refused";
 
@@ -52,14 +53,15 @@ export const usePlan = create<PlanState>((set, get) => {
     timer = window.setTimeout(() => told(get().save()), SAVE_AFTER);
   };
 
-  async function send(): Promise<void> {
+  async function send(leaving = false): Promise<void> {
     const { id, revision, plan, saving } = get();
     if (!id || !plan || (saving !== "unsaved" && saving !== "away")) return;
     set({ saving: "saving" });
     try {
-      const saved = await api.savePlan(id, revision, plan);
+      const saved = await api.savePlan(id, revision, plan, leaving);
       if (get().id !== id) return;
       const unchanged = get().plan === plan;
+      if (unchanged) letGo(`plan ${id}`);
       set({ revision: saved.revision, problem: saved.problem ?? null, saving: unchanged ? "saved" : "unsaved", failure: "" });
     } catch (e) {
       if (get().id !== id) return;
@@ -78,6 +80,14 @@ export const usePlan = create<PlanState>((set, get) => {
     soon();
   }
 
+  /** The page goes: what is not saved is laid down here, and sent off. */
+  beforeLeaving(() => {
+    const { id, revision, plan, saving } = get();
+    if (!id || !plan || saving === "saved") return;
+    layDown(`plan ${id}`, revision, plan);
+    told(send(true));
+  });
+
   return {
     ...NOTHING,
     past: [],
@@ -86,7 +96,14 @@ export const usePlan = create<PlanState>((set, get) => {
     open: async (detail) => {
       if (get().id === detail.id) return;
       await get().save();
-      set({ ...NOTHING, past: [], future: [], id: detail.id, revision: detail.revision, plan: detail.plan, problem: detail.problem ?? null });
+      const { id, revision, plan } = detail;
+      const draft = takeUp<Plan>(`plan ${id}`);
+      set({ ...NOTHING, past: [], future: [], id, revision, plan, problem: detail.problem ?? null });
+      if (!draft || JSON.stringify(draft.content) === JSON.stringify(plan)) return;
+      // What was changed as the page went is there again; where somebody else saved since, both are offered.
+      const ours = draft.revision === revision;
+      set({ plan: draft.content, past: [{ label: "Changes before the page was left", plan }], saving: ours ? "unsaved" : "conflict" });
+      if (ours) soon();
     },
 
     close: async () => {

@@ -99,7 +99,7 @@ describe("saving", () => {
     setValue("a", "exposure", "Exposure", 2);
     expect([work().saving, calls.saveLook.mock.calls.length]).toEqual(["unsaved", 0]);
     await vi.advanceTimersByTimeAsync(600);
-    expect(calls.saveLook).toHaveBeenCalledExactlyOnceWith("dusk", 1, work().document);
+    expect(calls.saveLook).toHaveBeenCalledExactlyOnceWith("dusk", 1, work().document, false);
     expect([work().saving, work().revision]).toEqual(["saved", 2]);
   });
 
@@ -113,7 +113,7 @@ describe("saving", () => {
     await vi.advanceTimersByTimeAsync(0);
     expect([work().saving, work().revision]).toEqual(["unsaved", 2]);
     await vi.advanceTimersByTimeAsync(600);
-    expect(calls.saveLook).toHaveBeenLastCalledWith("dusk", 2, work().document);
+    expect(calls.saveLook).toHaveBeenLastCalledWith("dusk", 2, work().document, false);
     expect(work().saving).toBe("saved");
   });
 
@@ -154,7 +154,7 @@ describe("going from one document to another", () => {
     setValue("a", "exposure", "Exposure", 1);
     const saved = work().document as Look;
     await work().load("two");
-    expect(calls.saveLook).toHaveBeenCalledExactlyOnceWith("one", 1, saved);
+    expect(calls.saveLook).toHaveBeenCalledExactlyOnceWith("one", 1, saved, false);
     expect([work().past.length, exposure(), work().look]).toEqual([0, 0, { id: "two", name: "two" }]);
     calls.look.mockResolvedValue({ revision: 2, document: saved });
     await work().load("one");
@@ -186,7 +186,7 @@ describe("going from one document to another", () => {
     expect([work().id, work().revision, work().saving]).toEqual(["other", 10, "saved"]);
     setValue("a", "exposure", "Exposure", 2);
     await vi.advanceTimersByTimeAsync(600);
-    expect(calls.saveLook).toHaveBeenLastCalledWith("other", 10, work().document);
+    expect(calls.saveLook).toHaveBeenLastCalledWith("other", 10, work().document, false);
   });
 
   it("keeps what could not be saved, says so, and brings it back with its undo", async () => {
@@ -222,7 +222,7 @@ describe("going from one document to another", () => {
     await work().load("near");
     expect(work().left.map((d) => d.saving)).toEqual(["away"]);
     await vi.advanceTimersByTimeAsync(600);
-    expect(calls.saveLook).toHaveBeenLastCalledWith("far", 1, edited);
+    expect(calls.saveLook).toHaveBeenLastCalledWith("far", 1, edited, false);
     expect([work().left, work().id]).toEqual([[], "near"]);
   });
 
@@ -245,8 +245,85 @@ describe("going from one document to another", () => {
     expect([work().kind, work().id, work().look?.id]).toEqual(["trim", "ferry 003", "dusk"]);
     setValue("t", "exposure", "Exposure", 0.5);
     await vi.advanceTimersByTimeAsync(600);
-    expect(calls.saveTrim).toHaveBeenCalledExactlyOnceWith("ferry 003", work().document?.path, 7);
+    expect(calls.saveTrim).toHaveBeenCalledExactlyOnceWith("ferry 003", work().document?.path, 7, false);
     expect(calls.saveLook).not.toHaveBeenCalled();
     expect(calls.again).toHaveBeenCalledOnce();
+  });
+});
+
+describe("leaving the page", () => {
+  const left = () => {
+    window.dispatchEvent(new Event("pagehide"));
+  };
+  const drafts = (id: string) => Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i)).filter((k) => k?.includes(id)).length;
+  /** A page that is opened anew: nothing in hand, nothing laid aside under this name. */
+  const reopen = async (id: string, revision: number, there: Look) => {
+    useWork.setState({ ...useWork.getInitialState() });
+    calls.look.mockResolvedValue({ revision, document: there });
+    await work().load(id);
+  };
+  const open = async (id: string) => {
+    localStorage.clear();
+    calls.look.mockResolvedValue({ revision: 1, document: document(id) });
+    await work().load(id);
+  };
+
+  it("sends what is not saved, and does not wait for the pause", async () => {
+    await open("goes");
+    setValue("a", "exposure", "Exposure", 1);
+    left();
+    expect(calls.saveLook).toHaveBeenCalledExactlyOnceWith("goes", 1, work().document, true);
+    await vi.advanceTimersByTimeAsync(0);
+    // What was saved leaves nothing behind.
+    expect(drafts("goes")).toBe(0);
+  });
+
+  it("has what could not be sent again, on the revision that it was made from, and it can be undone", async () => {
+    await open("lost");
+    calls.saveLook.mockReturnValueOnce(new Promise(() => undefined));
+    setValue("a", "exposure", "Exposure", 3);
+    const edited = work().document;
+    left();
+    await reopen("lost", 1, document("lost"));
+    expect([exposure(), work().saving]).toEqual([3, "unsaved"]);
+    await vi.advanceTimersByTimeAsync(10);
+    expect(calls.saveLook).toHaveBeenLastCalledWith("lost", 1, edited, false);
+    expect(work().saving).toBe("saved");
+    work().undo();
+    expect(exposure()).toBe(0);
+  });
+
+  it("offers both where somebody else saved meanwhile, and neither where what was sent arrived", async () => {
+    for (const [id, there, saving] of [
+      ["theirs", { ...document("theirs"), notes: "theirs" }, "conflict"],
+      ["arrived", null, "saved"],
+    ] as const) {
+      await open(id);
+      calls.saveLook.mockReturnValueOnce(new Promise(() => undefined));
+      setValue("a", "exposure", "Exposure", 4);
+      const edited = work().document as Look;
+      left();
+      await reopen(id, 2, there ?? edited);
+      expect([work().saving, exposure(), work().revision]).toEqual([saving, 4, 2]);
+      expect(drafts(id)).toBe(0);
+    }
+  });
+
+  it("takes a refusal for a save where the very same was saved by the request that was sent as the page went", async () => {
+    await open("twice");
+    setValue("a", "exposure", "Exposure", 5);
+    calls.saveLook.mockRejectedValueOnce(new Problem(409, "Somebody saved revision 2.", 2));
+    calls.look.mockResolvedValue({ revision: 2, document: work().document as Look });
+    await vi.advanceTimersByTimeAsync(600);
+    expect([work().saving, work().revision]).toEqual(["saved", 2]);
+  });
+
+  it("sends no more than browsers take, and keeps the rest", async () => {
+    await open("long");
+    work().edit("Notes", (d) => (d.notes = "x".repeat(70_000)));
+    left();
+    expect(calls.saveLook).not.toHaveBeenCalled();
+    await reopen("long", 1, document("long"));
+    expect(work().document?.notes.length).toBe(70_000);
   });
 });

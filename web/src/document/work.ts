@@ -4,6 +4,7 @@ import { produce } from "immer";
 import { create } from "zustand";
 import { api, Problem, type Look, type Path, type Step, type StepGroup } from "../data/client";
 import { preview } from "../preview/preview";
+import { beforeLeaving, layDown, letGo, MOST_AFTER, takeUp } from "./drafts";
 import { canonical, historyOf, keepHistory, type Past } from "./history";
 
 export type Saving = "saved" | "unsaved" | "saving" | "away" | "conflict" | "refused";
@@ -76,6 +77,9 @@ let asked = 0;
 
 const keyOf = (d: { kind: Kind; id: string | null }) => `${d.kind} ${d.id}`;
 
+/** Whether two documents say the same, whatever form they are of. */
+const same = (a: Look, b: Look) => canonical({ ...a, version: 0 }) === canonical({ ...b, version: 0 });
+
 function owned({ kind, id, revision, document, past, future, saving, failure, step }: Owned): Owned {
   return { kind, id, revision, document, past, future, saving, failure, step };
 }
@@ -105,8 +109,27 @@ export const useWork = create<WorkState>((set, get) => {
     timers.set(key, window.setTimeout(() => save(key).catch((e: unknown) => put(key, { saving: "refused", failure: String(e) })), after));
   }
 
-  /** Saves a document on the revision that it has, wherever it is by then. */
-  async function save(key: string): Promise<void> {
+  /** What the server has of a document now. */
+  async function fetched(kind: Kind, id: string, name: string): Promise<{ revision: number; document: Look }> {
+    if (kind === "look") return api.look(id);
+    const { revision, path } = await api.trim(id);
+    return { revision, document: { version: LOOK_VERSION, name, notes: "", tags: [], path } };
+  }
+
+  /**
+   * Whether a save that was refused, since somebody else had saved, would have saved what is there: the same change by a
+   * request that was sent as the page went.
+   */
+  async function isThere(key: string, { kind, id, document }: Owned): Promise<boolean> {
+    if (!id || !document) return false;
+    const there = await fetched(kind, id, document.name).catch(() => null);
+    if (!there || !same(there.document, document) || at(key)?.document !== document) return false;
+    put(key, { revision: there.revision, saving: "saved", failure: "" });
+    return true;
+  }
+
+  /** Saves a document on the revision that it has, wherever it is by then; `leaving` while the page goes. */
+  async function save(key: string, leaving = false): Promise<void> {
     window.clearTimeout(timers.get(key));
     const before = at(key);
     if (!before?.id || !before.document) return;
@@ -116,12 +139,13 @@ export const useWork = create<WorkState>((set, get) => {
     try {
       const saved =
         kind === "look"
-          ? await api.saveLook(id, revision, document).then((s) => ({ revision: s.revision, path: s.document.path }))
-          : await api.saveTrim(id, document.path, revision).then((s) => ({ revision: s.revision, path: s.path ?? document.path }));
+          ? await api.saveLook(id, revision, document, leaving).then((s) => ({ revision: s.revision, path: s.document.path }))
+          : await api.saveTrim(id, document.path, revision, leaving).then((s) => ({ revision: s.revision, path: s.path ?? document.path }));
       const now = at(key);
       if (!now) return;
       const unchanged = now.document === document;
       const { past, future, step } = now;
+      if (unchanged) letGo(key);
       if (unchanged) keepHistory(key, { text: canonical(saved.path), past, future, step }).catch(() => undefined);
       put(key, { revision: saved.revision, saving: unchanged ? "saved" : "unsaved", failure: "" });
       if (kind === "trim") preview.again();
@@ -129,6 +153,7 @@ export const useWork = create<WorkState>((set, get) => {
       if (!unchanged) saveSoon(key);
     } catch (e) {
       const problem = e instanceof Problem ? e : new Problem(500, String(e));
+      if (problem.status === 409 && (await isThere(key, before))) return;
       // A document that was deleted meanwhile has nothing to be saved to.
       if (problem.status === 404 && keyOf(get()) !== key) laidAside.delete(key);
       const kinds: Record<number, Saving> = { 0: "away", 409: "conflict" };
@@ -172,13 +197,39 @@ export const useWork = create<WorkState>((set, get) => {
       return;
     }
     const { revision, document } = await fetch();
+    const draft = takeUp<Look>(key);
     const there = kept?.document && canonical(kept.document.path) === canonical(document.path) ? kept : null;
     // Undo belongs to the document as it was left: one that changed elsewhere since begins anew.
     const undo = there ?? (await historyOf(key, document.path));
     if (own !== asked) return;
     const step = undo?.step ?? document.path.steps[0]?.id ?? null;
-    hold({ kind, id, revision, document, past: undo?.past ?? [], future: undo?.future ?? [], step, saving: "saved", failure: "" });
+    const past = undo?.past ?? [];
+    if (!draft || same(draft.content, document)) {
+      hold({ kind, id, revision, document, past, future: undo?.future ?? [], step, saving: "saved", failure: "" });
+      return;
+    }
+    // What was changed as the page went is there again; where somebody else saved since, both are offered.
+    const ours = draft.revision === revision;
+    const failure = ours ? "" : "Another window saved this before your last changes were: load it, or keep yours apart.";
+    const grown = [...past, { label: "Changes before the page was left", document }];
+    hold({ kind, id, revision, document: draft.content, past: grown, future: [], step, saving: ours ? "unsaved" : "conflict", failure });
+    if (ours) saveSoon(key, 0);
   }
+
+  /** The page goes: what is not saved is laid down here and sent off, as much as may still be sent. */
+  function leave() {
+    let sent = 0;
+    for (const d of [get(), ...laidAside.values()]) {
+      if (!d.id || !d.document || d.saving === "saved") continue;
+      const key = keyOf(d);
+      layDown(key, d.revision, d.document);
+      const size = JSON.stringify(d.document).length;
+      if ((d.saving !== "unsaved" && d.saving !== "away") || sent + size > MOST_AFTER) continue;
+      sent += size;
+      save(key, true).catch(() => undefined);
+    }
+  }
+  beforeLeaving(leave);
 
   /** Puts a document in hand in place of the one that is. */
   function hold(next: Owned) {
@@ -206,13 +257,9 @@ export const useWork = create<WorkState>((set, get) => {
     picked: [],
     left: [],
 
-    load: (id) => take("look", id, () => api.look(id)),
+    load: (id) => take("look", id, () => fetched("look", id, "")),
 
-    loadTrim: (shot, name) =>
-      take("trim", shot, async () => {
-        const { revision, path } = await api.trim(shot);
-        return { revision, document: { version: LOOK_VERSION, name, notes: "", tags: [], path } };
-      }),
+    loadTrim: (shot, name) => take("trim", shot, () => fetched("trim", shot, name)),
 
     edit: (label, change, gesture) => {
       const { document, past, gesture: running } = get();
