@@ -83,9 +83,12 @@ struct Serve {
     /// Folder of the database and the media.
     #[arg(long, default_value = "data")]
     data: PathBuf,
-    /// Address to listen on. The page has no log-in: keep it on this machine.
+    /// Address to listen on. Beyond this machine only with --open-to-network: the page has no log-in.
     #[arg(long, default_value = "127.0.0.1:7171")]
     listen: SocketAddr,
+    /// Listen beyond this machine. Whoever reaches the address can see, change and delete everything.
+    #[arg(long)]
+    open_to_network: bool,
     /// A folder on this machine that footage may be brought in from; may be given several times.
     #[arg(long, value_name = "DIR")]
     footage: Vec<PathBuf>,
@@ -154,6 +157,19 @@ pub fn run(arguments: Arguments) -> Outcome<()> {
 }
 
 fn serve(a: &Serve) -> Outcome<()> {
+    if !a.listen.ip().is_loopback() {
+        if !a.open_to_network {
+            return Err(Failure(format!(
+                "{} is beyond this machine, and there is no log-in: everybody who reaches it could see, change and delete \
+                 everything. Say --open-to-network if that is what you want",
+                a.listen
+            )));
+        }
+        eprintln!(
+            "dusky-lantern: open to the network: whoever reaches {} can see, change and delete every production, without a log-in",
+            a.listen
+        );
+    }
     crate::memory::in_small_pages();
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "warn".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
@@ -165,8 +181,15 @@ fn serve(a: &Serve) -> Outcome<()> {
     let folders = lantern_server::media::folders::Folders::new(&a.footage)
         .map_err(|e| Failure(format!("a folder given with --footage cannot be opened: {e}")))?;
     let demo = lantern_server::Demo(|data| crate::demo::prepare(data).map_err(|e| e.to_string()));
-    lantern_server::serve(data, folders, demo, a.listen, ready)
-        .map_err(|e| Failure(format!("{}: {e}", a.listen)))
+    lantern_server::serve(
+        data,
+        folders,
+        demo,
+        a.listen,
+        lantern_server::guard::Open(a.open_to_network),
+        ready,
+    )
+    .map_err(|e| Failure(format!("{}: {e}", a.listen)))
 }
 
 /// Reads an encoding by its id or profile file.

@@ -3,6 +3,7 @@
 //! The pictures in `data/` are what this program writes, by checksum; one take is made again by its name.
 
 mod clean;
+mod dense;
 mod dice;
 mod frame;
 mod judge;
@@ -55,6 +56,9 @@ struct Arguments {
     /// Folder for 8-bit pictures as a display shows them without a look, to judge them by.
     #[arg(long)]
     plain: Option<PathBuf>,
+    /// Pack the pictures that are there anew instead of rendering any, as short as they can be: a PNG the same to the last bit.
+    #[arg(long)]
+    repack: bool,
     /// Folder for the pictures.
     #[arg(long, default_value = "demo/data")]
     out: PathBuf,
@@ -72,6 +76,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     }
     for folder in [Some(&a.out), a.linear.as_ref(), a.plain.as_ref()].into_iter().flatten() {
         std::fs::create_dir_all(folder)?;
+    }
+    if a.repack {
+        return repack(&chosen, &a.out);
     }
     let pictures: usize = chosen.iter().map(|t| t.frames).sum();
     let began = Instant::now();
@@ -100,6 +107,23 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             let motion = serde_json::to_vec_pretty(&motion::known().ok_or("a plane seen from its edge")?)?;
             sums::kept(&a.out, &takes::motion_file(), &motion)?;
         }
+    }
+    Ok(())
+}
+
+/// Packs the files of takes anew.
+fn repack(takes: &[&Take], folder: &std::path::Path) -> Result<(), Box<dyn std::error::Error>> {
+    for name in takes.iter().flat_map(|t| (0..t.frames).map(|frame| t.file(frame))) {
+        let file = std::fs::read(folder.join(&name))?;
+        let before = file.len();
+        let again = if name.ends_with(".exr") {
+            let kept = record::halves(lantern_formats::exr::read(&file)?);
+            lantern_formats::exr::write_half(&kept, Some(&AP1))?
+        } else {
+            dense::png_again(file)?
+        };
+        eprintln!("{name}: {before} bytes, now {}", again.len());
+        sums::kept(folder, &name, &again)?;
     }
     Ok(())
 }
@@ -179,7 +203,7 @@ fn kept(kept: &Kept, mut picture: Picture) -> Result<Vec<u8>, Box<dyn std::error
             through(&Path::default(), &camera.encoding()?)?;
             record::twelve_bits(&picture)?
         }
-        Kept::Linear => lantern_formats::exr::write_half(&picture, Some(&AP1))?,
+        Kept::Linear => lantern_formats::exr::write_half(&record::halves(picture), Some(&AP1))?,
         Kept::Display => {
             through(&Path::default(), &named("rec709")?)?;
             record::twelve_bits(&picture)?

@@ -15,6 +15,9 @@ use std::path::{Path, PathBuf};
 /// What all demo data may weigh.
 const MOST_BYTES: u64 = 90_000_000;
 
+/// What one file may weigh: every clone brings all of them, whatever else it can.
+const MOST_FILE: u64 = 4_000_000;
+
 /// Code values of 255 that flat parts may deviate by, and lonely pixels of 10,000.
 const MOST_NOISE: f64 = 0.3;
 const MOST_ALONE: f64 = 1.0;
@@ -60,6 +63,9 @@ fn the_shipped_files_are_what_the_generator_wrote() {
     let there = below(&folder(), "");
     for (name, _) in there.iter().filter(|(name, _)| is_picture(name)) {
         assert!(expected.contains(name), "{name} is of no take");
+    }
+    for (name, length) in &there {
+        assert!(*length <= MOST_FILE, "{name} has {length} bytes");
     }
     let all: u64 = there.iter().map(|(_, length)| length).sum();
     assert!(all < MOST_BYTES, "{all} bytes");

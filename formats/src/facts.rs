@@ -33,11 +33,19 @@ pub struct Guess {
     pub encoding: Option<&'static str>,
     /// Which tag says so, or what is missing, in a sentence.
     pub reason: String,
+    /// What nearly all files are that say as little as this one (common practice), by its id: to be confirmed by somebody.
+    pub proposed: Option<&'static str>,
 }
 
 impl Guess {
     pub(crate) fn new(encoding: Option<&'static str>, reason: impl Into<String>) -> Self {
-        Self { encoding, reason: reason.into() }
+        Self { encoding, reason: reason.into(), proposed: None }
+    }
+
+    /// Of a file that says nothing, where nearly all such files are in sRGB (common practice).
+    fn usually_srgb(says: &str) -> Self {
+        let reason = format!("{says}: encoding not stated. Nearly all such files are sRGB (common practice)");
+        Self { encoding: None, reason, proposed: Some("srgb") }
     }
 }
 
@@ -91,7 +99,7 @@ pub(crate) fn png(bytes: &[u8]) -> Result<Facts, FormatError> {
             ),
         }
     } else {
-        Guess::new(None, "PNG without cICP, iCCP, sRGB or gAMA: encoding not stated")
+        Guess::usually_srgb("PNG without cICP, iCCP, sRGB or gAMA")
     };
     let depth = format!("{} bit", info.bit_depth as u8);
     Ok(Facts { format: "PNG", width, height, depth, guess })
@@ -119,7 +127,7 @@ pub(crate) fn jpeg(bytes: &[u8]) -> Result<Facts, FormatError> {
     } else if tags.exif.as_deref().is_some_and(exif::says_srgb) {
         Guess::new(Some("srgb"), "EXIF colour space 1: sRGB")
     } else {
-        Guess::new(None, "JPEG without an ICC profile or EXIF colour space: encoding not stated")
+        Guess::usually_srgb("JPEG without an ICC profile or EXIF colour space")
     };
     let (width, height) = tags.size;
     Ok(Facts { format: "JPEG", width, height, depth: "8 bit".into(), guess })
@@ -136,7 +144,7 @@ pub(crate) fn dpx(bytes: &[u8]) -> Result<Facts, FormatError> {
         ),
         2 => Guess::new(Some("linear-rec709"), "DPX transfer 2: linear"),
         5 | 6 => Guess::new(Some("rec709"), format!("DPX transfer {}: video by BT.709", h.transfer)),
-        0 | 255 => Guess::new(None, "DPX transfer is left to the user: encoding not stated"),
+        0 | 255 => Guess::new(None, "The header names no curve: choose the camera"),
         other => Guess::new(None, format!("DPX transfer {other}, which is none of the known encodings")),
     };
     Ok(Facts { format: "DPX", width: h.width, height: h.height, depth: format!("{} bit", h.bits), guess })

@@ -13,4 +13,5 @@ pub mod plan;
 pub mod report;
 pub mod sink;
 pub mod table_file;
+pub mod unzip;
 pub mod verify;

@@ -281,12 +281,42 @@ pub fn plain_name(name: &str, otherwise: &str) -> String {
     let plain: String =
         name.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let words: Vec<&str> = plain.split('-').filter(|w| !w.is_empty()).collect();
-    if words.is_empty() { otherwise.into() } else { words.join("-").chars().take(80).collect() }
+    let plain: String = words.join("-").chars().take(80).collect();
+    match plain.as_str() {
+        "" => otherwise.into(),
+        // Some systems keep these names for devices, whatever their endings are.
+        "con" | "prn" | "aux" | "nul" | "conin" | "conout" => format!("{otherwise}-{plain}"),
+        port if is_port(port) => format!("{otherwise}-{plain}"),
+        _ => plain,
+    }
+}
+
+/// Whether a name is that of a port: `com1` to `lpt9`, and with 0 in some places.
+fn is_port(name: &str) -> bool {
+    let number = name.strip_prefix("com").or_else(|| name.strip_prefix("lpt"));
+    number.is_some_and(|n| n.len() == 1 && n.bytes().all(|b| b.is_ascii_digit()))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn no_file_is_called_what_some_system_keeps_for_itself() {
+        for (name, file) in [
+            ("CON", "look-con"),
+            ("NUL", "look-nul"),
+            ("aux", "look-aux"),
+            ("Com1", "look-com1"),
+            ("LPT9", "look-lpt9"),
+            ("com12", "com12"),
+            ("Console", "console"),
+            ("\u{202e}", "look"),
+            ("../..", "look"),
+        ] {
+            assert_eq!(plain_name(name, "look"), file);
+        }
+    }
 
     #[test]
     fn a_plan_comes_back_and_a_wrong_one_says_why() {

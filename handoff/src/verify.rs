@@ -1,12 +1,12 @@
 //! A package held against its manifest, anywhere, without the server.
 
 use crate::manifest::{MANIFEST_VERSION, Manifest, NAME, hashes};
+use crate::unzip::Unzip;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::Read;
 use std::path::{Component, Path};
-use zip::ZipArchive;
 
 /// The longest manifest and the largest file that are read whole, and the most files.
 const MOST_MANIFEST: u64 = 256 << 20;
@@ -36,7 +36,7 @@ impl Verified {
 /// Where the files of a package are read.
 enum Source {
     Folder(std::path::PathBuf),
-    Archive(Box<ZipArchive<File>>),
+    Archive(Box<Unzip>),
 }
 
 impl Source {
@@ -44,9 +44,8 @@ impl Source {
         if package.is_dir() {
             return Ok(Self::Folder(package.into()));
         }
-        let file = File::open(package).map_err(|e| e.to_string())?;
-        let zip = ZipArchive::new(file)
-            .map_err(|e| format!("this is neither a folder nor a whole archive ({e})"))?;
+        let zip = Unzip::open(package, NAME, MOST_FILES)
+            .map_err(|e| format!("this is neither the folder nor the archive of a package: {e}"))?;
         Ok(Self::Archive(Box::new(zip)))
     }
 
@@ -57,17 +56,7 @@ impl Source {
                 listed(at, "", 0, &mut names)?;
                 names
             }
-            Self::Archive(zip) => {
-                if zip.len() > MOST_FILES {
-                    return Err(format!("it holds {} files; up to {MOST_FILES} are read", zip.len()));
-                }
-                let mut names = Vec::new();
-                for i in 0..zip.len() {
-                    let entry = zip.by_index_raw(i).map_err(|e| e.to_string())?;
-                    names.push(entry.name().map_err(|e| e.to_string())?.into_owned());
-                }
-                names
-            }
+            Self::Archive(zip) => zip.paths().map(str::to_owned).collect(),
         };
         Ok(names)
     }
@@ -80,7 +69,7 @@ impl Source {
     ) -> Result<T, String> {
         let found = match self {
             Self::Folder(at) => read(&mut File::open(at.join(name)).map_err(|e| e.to_string())?),
-            Self::Archive(zip) => read(&mut zip.by_name(name).map_err(|e| e.to_string())?),
+            Self::Archive(zip) => read(&mut zip.file(name).map_err(|e| e.to_string())?),
         };
         found.map_err(|e| e.to_string())
     }
@@ -122,7 +111,7 @@ pub fn manifest(package: &Path) -> Result<Manifest, String> {
 }
 
 fn read_manifest(source: &mut Source) -> Result<Manifest, String> {
-    let bytes = source.read(NAME, MOST_MANIFEST).map_err(|e| format!("there is no {NAME} in it ({e})"))?;
+    let bytes = source.read(NAME, MOST_MANIFEST).map_err(|e| format!("its {NAME} cannot be read: {e}"))?;
     let manifest: Manifest =
         serde_json::from_slice(&bytes).map_err(|e| format!("its {NAME} is none: {e}"))?;
     if manifest.version > MANIFEST_VERSION {

@@ -1,6 +1,6 @@
 //! Errors as people and programs get them: problem+json (RFC 9457).
 
-use actix_web::{HttpResponse, ResponseError, http::StatusCode};
+use actix_web::{HttpResponse, ResponseError, http::StatusCode, http::header::ALLOW};
 use lantern_core::{colour::profile::ProfileError, graph::CompileError, look::DocumentError};
 use lantern_formats::FormatError;
 use serde_json::json;
@@ -12,6 +12,17 @@ pub enum ApiError {
     /// What was asked for does not exist.
     #[error("there is no {0} with this id; it may have been deleted")]
     NotFound(&'static str),
+    /// There is no such call at all.
+    #[error("there is no call “{0}”; /api/openapi.json lists those that there are")]
+    NoSuchCall(String),
+    /// The call is there, but not by this method.
+    #[error("this call takes {methods}, not {method}")]
+    WrongMethod {
+        /// How it was called.
+        method: String,
+        /// How it can be.
+        methods: &'static str,
+    },
     /// The request cannot be understood or is out of bounds.
     #[error("{0}")]
     Invalid(String),
@@ -62,6 +73,8 @@ impl ApiError {
     fn kind(&self) -> (&'static str, StatusCode) {
         match self {
             Self::NotFound(_) => ("not-found", StatusCode::NOT_FOUND),
+            Self::NoSuchCall(_) => ("no-such-call", StatusCode::NOT_FOUND),
+            Self::WrongMethod { .. } => ("wrong-method", StatusCode::METHOD_NOT_ALLOWED),
             Self::Invalid(_) => ("invalid", StatusCode::UNPROCESSABLE_ENTITY),
             Self::Conflict { .. } | Self::Changed(_) => ("conflict", StatusCode::CONFLICT),
             Self::Full => ("full", StatusCode::INSUFFICIENT_STORAGE),
@@ -91,7 +104,11 @@ impl ResponseError for ApiError {
         if let Self::Conflict { current, .. } = self {
             body["revision"] = json!(current);
         }
-        HttpResponse::build(status).content_type("application/problem+json").json(body)
+        let mut response = HttpResponse::build(status);
+        if let Self::WrongMethod { methods, .. } = self {
+            response.insert_header((ALLOW, *methods));
+        }
+        response.content_type("application/problem+json").json(body)
     }
 }
 

@@ -8,6 +8,7 @@ use actix_web::{
     http::header::{HOST, HeaderValue, ORIGIN},
     middleware::{DefaultHeaders, Next},
 };
+use std::net::{IpAddr, SocketAddr};
 
 /// Whether an authority (`host:port`) names this machine. A page elsewhere that resolves its own name to
 /// 127.0.0.1 still sends that name as Host.
@@ -19,12 +20,28 @@ fn is_local(authority: &str) -> bool {
     matches!(host, "localhost" | "127.0.0.1" | "[::1]")
 }
 
+/// Whether the server answers beyond this machine too. Said once, for all requests.
+#[derive(Clone, Copy, Debug)]
+pub struct Open(pub bool);
+
+/// Whether an authority is an address by its numbers. No page elsewhere can have such a name for itself.
+fn is_address(authority: &str) -> bool {
+    authority.parse::<SocketAddr>().is_ok()
+        || authority.parse::<IpAddr>().is_ok()
+        || authority
+            .strip_prefix('[')
+            .and_then(|a| a.strip_suffix(']'))
+            .is_some_and(|a| a.parse::<IpAddr>().is_ok())
+}
+
 /// Why a request is refused, where it is.
 fn refusal(request: &ServiceRequest) -> Option<ApiError> {
     let text = |name| request.headers().get(name).map(|v: &HeaderValue| v.to_str().unwrap_or("?").to_owned());
     let host = text(HOST).unwrap_or_default();
-    if !is_local(&host) {
-        let why = format!("this server answers as 127.0.0.1 or localhost, not as “{host}”");
+    let open = request.app_data::<Open>().is_some_and(|open| open.0);
+    if !is_local(&host) && !(open && is_address(&host)) {
+        let beyond = if open { ", or by its address in numbers" } else { "" };
+        let why = format!("this server answers as 127.0.0.1 or localhost{beyond}, not as “{host}”");
         return Some(ApiError::Forbidden(why));
     }
     let origin = text(ORIGIN)?;
@@ -84,6 +101,24 @@ mod tests {
             for name in ["content-security-policy", "x-content-type-options", "referrer-policy"] {
                 assert!(response.headers().contains_key(name), "{host} {path}: {name}");
             }
+        }
+    }
+
+    #[actix_web::test]
+    async fn a_server_that_is_open_answers_by_its_numbers_and_by_no_name() {
+        for (open, host, status) in [
+            (true, "10.0.0.7:7171", 200),
+            (true, "[fd00::7]:7171", 200),
+            (true, "[fd00::7]", 200),
+            (true, "localhost:7171", 200),
+            (true, "example.test", 403),
+            (true, "10.0.0.7.example.test:7171", 403),
+            (false, "10.0.0.7:7171", 403),
+        ] {
+            let app = App::new().app_data(Open(open)).wrap(from_fn(local_only));
+            let app = test::init_service(app.route("/", web::get().to(|| async { "yes" }))).await;
+            let request = test::TestRequest::get().uri("/").insert_header((HOST, host)).to_request();
+            assert_eq!(test::call_service(&app, request).await.status(), status, "{open} {host}");
         }
     }
 

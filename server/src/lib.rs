@@ -1,8 +1,10 @@
 //! The server of Dusky Lantern.
 //!
 //! * [`api`] — the JSON API, one file a resource, and the page's files.
+//! * [`blocking`] — work on threads that may block.
 //! * [`preview`] — live pictures over a socket: latest wins, no edit state on the server.
 //! * [`store`] — SQLite through Diesel, one file a table.
+//! * [`coming`] — sequences whose frames come one by one.
 //! * [`media`] — content-addressed files.
 //! * [`jobs`] — long work with progress and cancel.
 //! * [`guard`] — Host and Origin.
@@ -12,7 +14,9 @@
 //! It binds to the loopback address unless told otherwise and serves one production's people.
 
 pub mod api;
+pub mod blocking;
 pub mod cache;
+pub mod coming;
 pub mod error;
 pub mod guard;
 pub mod jobs;
@@ -58,21 +62,35 @@ impl Data {
         let lock = Arc::new(Lock::take(folder)?);
         let store = Store::open(&folder.join(DATABASE))?;
         let media = media::MediaFolder::open(&folder.join(MEDIA))?;
-        store.with(|c| {
+        let tidied = store.change_when_full(|c| {
             store::shots::Shot::break_off_arrivals(c)?;
-            store::forget_deleted(c)
-        })?;
+            store::deleted::forget_old(c)
+        });
+        unless_full("what was deleted long ago stays", tidied)?;
         // Nobody else has the folder: what no row names now belongs to nobody.
-        let used = store.with(|c| store::productions::Media::still_used(c))?;
+        let forgotten = store.change_when_full(store::productions::Media::forget_unused);
+        unless_full("files that nothing names stay", forgotten)?;
+        let used = store.with(|c| store::productions::Media::known(c))?;
         media.keep_workshops(&store.with(|c| store::packages::PackageRow::undone(c))?)?;
         if let Err(e) = media.keep_proxies(&used) {
             tracing::warn!("proxies: {e}");
         }
-        match media.keep_only(&used)? {
+        match media.keep_only(&used, std::time::Duration::ZERO)? {
             0 => {}
             gone => tracing::info!("{gone} files that belonged to nothing were taken away"),
         }
         Ok(Self { store, media, lock })
+    }
+}
+
+/// Goes on where a disk is full: a folder opens then too, so that something can be deleted from it.
+fn unless_full(what: &str, done: ApiResult<()>) -> ApiResult<()> {
+    match done {
+        Err(ApiError::Full) => {
+            tracing::warn!("the disk of the data folder is full: {what}");
+            Ok(())
+        }
+        done => done,
     }
 }
 
@@ -87,6 +105,7 @@ pub fn serve(
     folders: Folders,
     demo: Demo,
     listen: SocketAddr,
+    open: guard::Open,
     ready: impl FnOnce(SocketAddr),
 ) -> std::io::Result<()> {
     let listener = TcpListener::bind(listen)?;
@@ -105,6 +124,7 @@ pub fn serve(
                 .wrap(middleware::Compress::default())
                 .wrap(middleware::from_fn(guard::local_only))
                 .wrap(guard::headers())
+                .app_data(open)
                 .app_data(studio.clone())
                 .app_data(jobs.clone())
                 .app_data(folders.clone())

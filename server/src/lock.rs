@@ -2,7 +2,7 @@
 
 use crate::error::{ApiError, ApiResult};
 use std::fs::{File, OpenOptions, TryLockError};
-use std::io::{Read, Seek, SeekFrom, Write};
+use std::io::{ErrorKind, Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
 /// The name of the lock's file. It stays; what counts is who holds it.
@@ -46,10 +46,16 @@ impl Lock {
     /// Writes down who has it, for whoever comes next: the process, and where it can be reached.
     pub fn say(&self, where_to: &str) -> ApiResult<()> {
         let mut file = &self.file;
+        // On a full disk nobody can be told; what counts is who holds it.
+        let said = self.write(&mut file, where_to);
+        if said.as_ref().is_err_and(|e| e.kind() == ErrorKind::StorageFull) { Ok(()) } else { Ok(said?) }
+    }
+
+    fn write(&self, file: &mut &File, where_to: &str) -> std::io::Result<()> {
         file.set_len(0)?;
         file.seek(SeekFrom::Start(0))?;
         writeln!(file, "process {}, {where_to}", std::process::id())?;
-        Ok(file.flush()?)
+        file.flush()
     }
 }
 

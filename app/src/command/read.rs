@@ -64,7 +64,7 @@ impl Read {
                 (Some(id), _) => encoding(id),
                 (None, Some(found)) => Ok(found),
                 (None, None) => {
-                    Err(self.fail(&"say what it expects and gives, with --from and --to: nothing in it does"))
+                    Err(self.fail(&"say its input and output, with --from and --to: nothing in it does"))
                 }
             };
             let [from, to] = named.map_or([None, None], |[a, b]| [Some(a), Some(b)]);

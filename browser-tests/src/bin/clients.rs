@@ -42,7 +42,13 @@ async fn drags(url: String, shot: String, path: Value, lasts: Duration) -> Resul
         let ask = json!({ "ask": "picture", "seq": seq, "shot": shot, "path": path, "quality": "drag", "width": 960,
             "display": "rec709", "counts": { "wave": true, "vector": 1.0 } });
         socket.send(Message::text(ask.to_string())).await.map_err(|e| e.to_string())?;
-        let said = socket.next().await.ok_or("the socket is closed")?.map_err(|e| e.to_string())?;
+        let said = loop {
+            let next = socket.next().await.ok_or("the socket is closed")?.map_err(|e| e.to_string())?;
+            // Pings are answered by the library.
+            if !next.is_ping() {
+                break next;
+            }
+        };
         if said.is_text() {
             return Err(said.to_text().unwrap_or_default().to_owned());
         }
@@ -91,20 +97,22 @@ async fn main() -> Outcome {
         alone.push(job(i, LASTS).await?);
     }
     let one = alone.iter().sum::<f64>() / CLIENTS as f64;
-    let together = futures_util::future::join_all((0..CLIENTS).map(|i| job(i, LASTS))).await;
-    let together: Vec<f64> = together.into_iter().collect::<Result<_, _>>()?;
+    row("one client drags, mean of eight looks", one, "pictures/s", "");
+    for clients in [CLIENTS, 2 * CLIENTS] {
+        let together = futures_util::future::join_all((0..clients).map(|i| job(i, LASTS))).await;
+        let together: Vec<f64> = together.into_iter().collect::<Result<_, _>>()?;
+        let (least, most) = together.iter().fold((f64::MAX, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
+        let total: f64 = together.iter().sum();
+        row(&format!("{clients} at once, all together"), total, "pictures/s", "");
+        row("the ones over the other", total / one, "", "at least 0.85");
+        row("the slowest over the fastest", least / most, "", "at least 0.7");
+    }
     let peak = memory(server.id())?;
     tokio::time::sleep(LATER).await;
     let after = memory(server.id())?;
-    let (least, most) = together.iter().fold((f64::MAX, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
-    let total: f64 = together.iter().sum();
-    row("one client drags, mean of eight looks", one, "pictures/s", "");
-    row("eight at once, all together", total, "pictures/s", "");
-    row("the ones over the other", total / one, "", "at least 0.85");
-    row("the fastest over the slowest", most / least, "", "at most 1.5");
     row("memory at the beginning", begin, "MB", "");
     row("memory a minute after each was shown once", shown, "MB", "");
-    row("memory while eight drag", peak, "MB", "");
+    row("memory while sixteen drag", peak, "MB", "");
     row("memory a minute later", after, "MB", "");
     row("the one over the other", after / shown, "", "at most 1.2");
     Ok(())

@@ -120,7 +120,7 @@ async fn prepare(set: &Set, name: &str) -> Outcome {
             set.newer(shown).await?;
         }
         "look-range" => {
-            set.press("button", "Everywhere").await?;
+            set.press("button", "Where: everywhere").await?;
             set.press("button", "Pick").await?;
             set.touch("[data-touch=hand]", &[[0.525, 0.575], [0.545, 0.605]]).await?;
             set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;

@@ -6,7 +6,7 @@ use thirtyfour::Key;
 /// Violations of WCAG 2.2 A and AA, one in a line.
 const AXE: &str = r"
 const done = arguments[arguments.length - 1];
-axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'], resultTypes: ['violations'] }).then((found) =>
+axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'], resultTypes: ['violations'] }).then((found) =>
   done(found.violations.map((v) => `${v.id}: ${v.nodes.slice(0, 4).map((n) => `${n.html.slice(0, 110)} (${n.any[0]?.message ?? n.all[0]?.message ?? ''})`).join(' | ')} (${v.nodes.length})`)));
 ";
 

@@ -10,7 +10,7 @@ async fn a_range_is_picked_on_a_face_seen_as_a_matte_and_holds_the_step_to_it() 
     let set = Set::new().await?;
     set.open(OPEN).await?;
     set.add_step("scene", "Saturation").await?;
-    set.press("button", "Everywhere").await?;
+    set.press("button", "Where: everywhere").await?;
     set.press("button", "Pick").await?;
     set.touch("[data-touch=hand]", &[[0.526, 0.574], [0.625, 0.64]]).await?;
     set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;

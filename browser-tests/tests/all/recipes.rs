@@ -39,7 +39,7 @@ async fn warm_lights_and_cool_darks_leave_skin_on_its_line() -> Outcome {
         tint(&set, "lights", field, value).await?;
     }
     // Skin alone is left out of it: the range of both faces, turned outside in.
-    set.press("button", "Everywhere").await?;
+    set.press("button", "Where: everywhere").await?;
     set.press("button", "Pick").await?;
     set.touch("[data-touch=hand]", &[[0.526, 0.574], [0.625, 0.64]]).await?;
     set.until("return !!document.querySelector('[data-field=hue_reach]')").await?;

@@ -38,7 +38,7 @@ async fn a_table_is_read_taken_apart_and_is_itself_with_the_remainder_on() -> Ou
     let says = set.js("return document.querySelector('[aria-label=\"What it does\"]').innerText").await?;
     assert!(says.as_str().unwrap_or("").contains("Black comes out at 6 %"), "{says}");
 
-    set.press("button", "Unpick into a new look").await?;
+    set.press("button", "Take apart into steps").await?;
     let mut made = Ok(serde_json::Value::Null);
     for _ in 0..4 {
         made = set.until("return document.querySelector('[data-menu=look]').innerText.startsWith('Unpicked') && window.lantern.settled()").await;
@@ -97,7 +97,7 @@ async fn three_pairs_are_drawn_matched_and_matched_again() -> Outcome {
     set.until("return document.querySelectorAll('[data-proposed=darks]').length === 2").await?;
     set.press("[aria-label=\"Proposed pairs\"] button", "darks").await?;
     set.until("return !!document.querySelector('[data-pairs=\"4\"]') && document.querySelectorAll('[data-proposed=darks]').length === 0").await?;
-    set.press("[role=dialog] button", "take the last away").await?;
+    set.press("[role=dialog] button", "Remove last pair").await?;
     let shown = set.shown().await?;
     set.press("[role=dialog] footer button", "Match").await?;
     set.newer(shown).await?;

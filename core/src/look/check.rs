@@ -1,12 +1,10 @@
 //! What every path and look has to hold.
 
 use super::document::{MAX_GROUPS, MAX_STEPS};
+use super::names::MAX_NAME;
 use super::{DocumentError, Look, Path, Step};
 use crate::region::Region;
 use crate::step::{KINDS, ValueError, Values, Zone, check_fields};
-
-/// The most characters of a name: of a look, a step, a version, a shot, a scene, a production.
-pub const MAX_NAME: usize = 200;
 
 impl Path {
     /// Checks ids, zones, order, groups, strengths, regions and every value.

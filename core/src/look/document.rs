@@ -1,5 +1,6 @@
 //! The look document: JSON.
 
+use super::bounded;
 use super::matched::Matched;
 use crate::region::Region;
 use crate::step::{ValueError, Values, Zone};
@@ -47,9 +48,14 @@ pub struct Look {
 #[serde(deny_unknown_fields)]
 pub struct Path {
     /// The steps in the order the light meets them.
+    #[serde(deserialize_with = "bounded::at_most::<_, _, MAX_STEPS>")]
     pub steps: Vec<Step>,
     /// The groups that steps name; the steps of one stand next to each other.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[serde(
+        default,
+        skip_serializing_if = "Vec::is_empty",
+        deserialize_with = "bounded::at_most::<_, _, MAX_GROUPS>"
+    )]
     pub groups: Vec<Group>,
 }
 
@@ -272,27 +278,6 @@ impl Look {
             path: Path::of(vec![rendering]),
             tables: BTreeMap::new(),
         }
-    }
-
-    /// Reads and checks a document of this or an earlier version, and puts the tables inside it in place.
-    pub fn from_json(text: &str) -> Result<Self, DocumentError> {
-        let shape = |e: serde_json::Error| DocumentError::Shape(e.to_string());
-        let value: serde_json::Value = serde_json::from_str(text).map_err(shape)?;
-        match value.get("version").and_then(serde_json::Value::as_u64) {
-            None => return Err(DocumentError::Shape("it says no version".into())),
-            Some(found) if found > u64::from(LOOK_VERSION) => return Err(DocumentError::Later { found }),
-            Some(0) => return Err(DocumentError::Shape("there is no version 0".into())),
-            Some(_) => {}
-        }
-        let mut look: Self = serde_json::from_value(value).map_err(shape)?;
-        look.version = LOOK_VERSION;
-        look.check()?;
-        let mut tables = BTreeMap::new();
-        for (hash, kept) in &look.tables {
-            tables.insert(hash.clone(), Arc::new(kept.table()?));
-        }
-        look.path.attach(&mut |hash| tables.get(hash).cloned());
-        Ok(look)
     }
 
     /// The document as JSON for people and programs: indented, keys in the order of the types.

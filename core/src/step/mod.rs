@@ -9,7 +9,7 @@ pub use crate::colour::{Axis, Site, Zone, plane_of, saturation_reach};
 pub use crate::field::{self, ValueError, check_fields};
 pub use hue_curves::Bump;
 pub use kind::{Domain, InFiles, Kind, KindInfo};
-pub use tables::{TableEncoding, TableUse};
+pub use tables::{MAX_TABLES, TableEncoding, TableUse};
 
 use crate::film::Chain;
 use crate::numeric::lane::Planes;

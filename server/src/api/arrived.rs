@@ -3,6 +3,7 @@
 use super::json::Body;
 use super::productions::ShotDetail;
 use super::scenes::clean;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, intake as job};
 use crate::media::clip;
@@ -83,11 +84,11 @@ pub async fn create_shot(
     }
     // Reaching the disk takes as long as decoding does, and needs nothing that the next one waits for.
     let (media, key, within, finder) = (studio.clone(), body.key.clone(), scene.clone(), store.clone());
-    let kept = web::block(move || {
+    let kept = blocking(move || {
         finder.with(|c| Scene::find(c, &within))?;
         intake::Arrived::keep(&media.media, &key, &name)
     });
-    let kept = kept.await??;
+    let kept = kept.await?;
     picture_shot(store, studio, scene.into_inner(), body, kept).await
 }
 
@@ -134,29 +135,36 @@ async fn picture_shot(
 ) -> ApiResult<web::Json<ShotDetail>> {
     let (name, called, expected) = said.words()?;
     let turn = studio.turn().await?;
-    let made = web::block(move || {
+    let made = blocking(move || {
         let see = |facts: &Facts| store.with(|c| studio.proxies.looking(c, &scene, facts));
         let TakenIn { frame, facts, seen, whole } =
             arrived.take_in(&studio.media, &name, said.number, see)?;
         // It is looked at next: what was read for taking it in need not be read again. A failure here costs one more reading
         // and nothing else.
-        if let Err(e) = studio.proxies.keep_seen(&studio.media, &frame.media_hash, seen, whole) {
-            tracing::warn!("{name}: {e}");
-        }
+        let kept = studio.proxies.keep_seen(&studio.media, &frame.media_hash, seen, whole);
+        let likely = kept.inspect_err(|e| tracing::warn!("{name}: {e}")).ok().flatten();
+        // What the code values speak against is not proposed.
+        let proposed = facts.guess.proposed.filter(|_| likely.is_none()).unwrap_or_default();
         let encoding = facts.guess.encoding.unwrap_or_default();
         // Held until the picture is let go, also where nobody waits for it any more.
         drop(turn);
         store.change(|c| {
+            let called = Shot::free_name(c, &scene, &called)?;
             let mut shot = Shot::new(c, &scene, &called)?;
             shot.encoding = encoding.into();
+            shot.proposed = proposed.into();
             shot.encoding_reason.clone_from(&facts.guess.reason);
             shot.expected = expected;
             shot.insert(c)?;
             intake::put(&frame, c, &shot.id)?;
-            ShotDetail::of(c, shot, None)
+            let share = (expected > 1).then(|| 1.0 / f64::from(expected));
+            if share.is_some() {
+                studio.coming.came(shot.id.as_str());
+            }
+            ShotDetail::of(c, shot, share)
         })
     });
-    Ok(web::Json(made.await??))
+    Ok(web::Json(made.await?))
 }
 
 async fn clip_shot(
@@ -170,7 +178,7 @@ async fn clip_shot(
 ) -> ApiResult<web::Json<ShotDetail>> {
     let (scene, key, name, called) = (scene.clone(), key.to_owned(), name.to_owned(), called.to_owned());
     let turn = studio.turn().await?;
-    let detail = web::block(move || {
+    let detail = blocking(move || {
         // Held until it is done, also where nobody waits for it any more.
         let _turn = turn;
         let media = &studio.media;
@@ -187,7 +195,7 @@ async fn clip_shot(
         });
         Ok::<_, ApiError>(detail)
     });
-    Ok(web::Json(detail.await??))
+    Ok(web::Json(detail.await?))
 }
 
 /// Takes a file that arrived in as a frame of a sequence. The same number again replaces what was there.
@@ -200,11 +208,11 @@ pub async fn add_frame(
     let body = body.into_inner();
     let (name, ..) = body.words()?;
     let (media, key, finder, into) = (studio.clone(), body.key.clone(), store.clone(), shot.clone());
-    let kept = web::block(move || {
+    let kept = blocking(move || {
         finder.with(|c| Shot::find(c, &into).map(drop))?;
         intake::Arrived::keep(&media.media, &key, &name)
     });
-    let kept = kept.await??;
+    let kept = kept.await?;
     picture_frame(store, studio, shot.into_inner(), body, kept).await
 }
 
@@ -232,13 +240,14 @@ async fn picture_frame(
 ) -> ApiResult<HttpResponse> {
     let (name, ..) = said.words()?;
     let turn = studio.turn().await?;
-    let added = web::block(move || {
+    let added = blocking(move || {
         let frame = arrived.take_in(&studio.media, &name, said.number, |_| Ok(None::<Looking>))?.frame;
         // Held until the picture is let go, also where nobody waits for it any more.
         drop(turn);
+        studio.coming.came(shot.as_str());
         store.change(|c| intake::put(&frame, c, &shot))
     });
-    added.await??;
+    added.await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

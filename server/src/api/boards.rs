@@ -153,7 +153,7 @@ pub async fn edit(
 
 /// Takes a table from its board. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<BoardTableId>) -> ApiResult<HttpResponse> {
-    store.run_change(move |c| BoardTable::set_deleted(c, &id, true)).await?;
+    store.run_when_full(move |c| BoardTable::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -1,8 +1,10 @@
 //! Handoffs: make one, watch it, cancel it, take the file.
 
+use super::body::File;
 use super::json::{Answer, Body, answer};
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
-use crate::jobs::{Jobs, handoff};
+use crate::jobs::{Jobs, handoff, stands};
 use crate::left;
 use crate::preview::Studio;
 use crate::store::ids::{HandoffId, LookId, ProductionId};
@@ -78,7 +80,9 @@ pub struct HandoffDetail {
 }
 
 fn detail(h: Handoff, jobs: &Jobs) -> HandoffDetail {
-    let share = if h.state == "done" { 1.0 } else { jobs.find(h.id.as_str()).map_or(0.0, |j| j.share()) };
+    let job = jobs.find(h.id.as_str()).filter(|_| h.state != "done");
+    let share = if h.state == "done" { 1.0 } else { job.as_ref().map_or(0.0, |j| j.share()) };
+    let (state, failure) = stands(job.as_deref(), h.state, h.failure);
     HandoffDetail {
         progress: share,
         report: serde_json::from_str(&h.report).ok(),
@@ -90,8 +94,8 @@ fn detail(h: Handoff, jobs: &Jobs) -> HandoffDetail {
         from: h.from_encoding,
         to: h.to_encoding,
         size: h.size,
-        state: h.state,
-        failure: h.failure,
+        state,
+        failure,
         file_name: h.file_name,
         checksum: h.table_hash,
         made_at: h.made_at,
@@ -180,8 +184,8 @@ pub async fn cancel(
     id: web::Path<HandoffId>,
 ) -> ApiResult<Answer<HandoffDetail>> {
     jobs.stop(id.as_str());
-    let waiting = id.clone();
-    store.run(move |c| Handoff::cancel_queued(c, &waiting)).await?;
+    let (waiting, alone) = (id.clone(), jobs.find(id.as_str()).is_none());
+    store.run_when_full(move |c| Handoff::cancel(c, &waiting, alone)).await?;
     show(store, jobs, id).await
 }
 
@@ -194,11 +198,25 @@ pub async fn table(
     let h = store.run(move |c| Handoff::find(c, &id)).await?;
     let hash =
         h.table_hash.ok_or_else(|| ApiError::Invalid("this handoff has no table: it is not done".into()))?;
-    let bytes = web::block(move || studio.media.read(&hash)).await??;
+    let bytes = blocking(move || studio.media.read(&hash)).await?;
     Ok(HttpResponse::Ok()
         .content_type(if h.file_name.ends_with(".png") { "image/png" } else { "text/plain; charset=utf-8" })
         .insert_header(("content-disposition", super::attachment(&h.file_name)))
         .body(bytes))
+}
+
+/// The fidelity report, as a file.
+pub async fn report(store: web::Data<Store>, id: web::Path<HandoffId>) -> ApiResult<HttpResponse> {
+    let h = store.run(move |c| Handoff::find(c, &id)).await?;
+    if h.report.is_empty() {
+        return Err(ApiError::Invalid("this handoff has no report: it is not done".into()));
+    }
+    let report: serde_json::Value = serde_json::from_str(&h.report).map_err(ApiError::internal)?;
+    let stem = h.file_name.rsplit_once('.').map_or(h.file_name.as_str(), |(stem, _)| stem);
+    Ok(HttpResponse::Ok()
+        .content_type("application/json")
+        .insert_header(("content-disposition", super::attachment(&format!("{stem}.report.json"))))
+        .body(format!("{report:#}\n")))
 }
 
 /// What a file that came back is called.
@@ -214,13 +232,13 @@ pub async fn identify(
     studio: web::Data<Studio>,
     id: web::Path<ProductionId>,
     query: web::Query<CameBack>,
-    body: web::Bytes,
+    body: File,
 ) -> ApiResult<web::Json<Identified>> {
-    let found = web::block(move || -> ApiResult<Identified> {
+    let found = blocking(move || -> ApiResult<Identified> {
         let name: String = query.name.chars().take(200).collect();
         let table = lantern_formats::registry::read_table(&body, &name)?;
         let hash = blake3::hash(&body).to_hex().to_string();
         Ok(told(&table, &hash, &left::known(&studio.store, &studio.media, &id)?))
     });
-    Ok(web::Json(found.await??))
+    Ok(web::Json(found.await?))
 }

@@ -3,6 +3,7 @@
 use super::json::Body;
 use super::productions::ShotDetail;
 use super::scenes::clean;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::{Jobs, intake as job};
 use crate::media::folders::{Folders, Listing};
@@ -69,7 +70,7 @@ pub async fn group(body: Body<Names>) -> ApiResult<web::Json<Vec<Group>>> {
 
 /// How much of a file is here already.
 pub async fn have(studio: web::Data<Studio>, key: web::Path<String>) -> ApiResult<web::Json<Have>> {
-    Ok(web::Json(Have { have: web::block(move || studio.media.have(&key)).await?? }))
+    Ok(web::Json(Have { have: blocking(move || studio.media.have(&key)).await? }))
 }
 
 /// Takes a piece of a file, written as it comes.
@@ -85,7 +86,7 @@ pub async fn take(
 
 /// Gives up a file that was not taken in.
 pub async fn give_up(studio: web::Data<Studio>, key: web::Path<String>) -> ApiResult<HttpResponse> {
-    web::block(move || studio.media.drop_part(&key)).await??;
+    blocking(move || studio.media.drop_part(&key)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -106,7 +107,7 @@ pub async fn list_folder(
     body: Body<FolderPlace>,
 ) -> ApiResult<web::Json<Listing>> {
     let body = body.into_inner();
-    Ok(web::Json(web::block(move || folders.list(body.root, &body.parts)).await??))
+    Ok(web::Json(blocking(move || folders.list(body.root, &body.parts)).await?))
 }
 
 /// Brings files of an allowed folder into a scene. Gives the shots that they will be; their frames come one after the
@@ -123,7 +124,7 @@ pub async fn bring_in(
     if body.names.is_empty() || body.names.len() > MOST_NAMES {
         return Err(ApiError::Invalid(format!("1 to {MOST_NAMES} files come in at once")));
     }
-    let made = web::block(move || {
+    let made = blocking(move || {
         let mut groups = Vec::new();
         for group in intake::group(&body.names) {
             let paths = group
@@ -140,6 +141,7 @@ pub async fn bring_in(
             Scene::find(c, &scene)?;
             let (mut details, mut todo) = (Vec::new(), Vec::new());
             for (name, is_clip, paths) in groups {
+                let name = Shot::free_name(c, &scene, &name)?;
                 let new = Shot::new(c, &scene, &name)?;
                 let mut shot = Shot { expected: paths.len() as i32, arrival: COMING.into(), ..new };
                 shot.insert(c)?;
@@ -152,5 +154,5 @@ pub async fn bring_in(
         job::from_folder(&studio, &jobs, todo);
         Ok::<_, ApiError>(details)
     });
-    Ok(web::Json(made.await??))
+    Ok(web::Json(made.await?))
 }

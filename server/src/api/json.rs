@@ -1,11 +1,12 @@
 //! JSON bodies in and out, read and written on threads that may block: a look with its path takes milliseconds, which
 //! everybody else would wait for.
 
+use super::body;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use actix_web::body::BoxBody;
 use actix_web::dev::Payload;
-use actix_web::{FromRequest, HttpMessage, HttpRequest, HttpResponse, Responder, mime, web};
-use futures_util::StreamExt;
+use actix_web::{FromRequest, HttpMessage, HttpRequest, HttpResponse, Responder, mime};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::future::Future;
@@ -46,23 +47,13 @@ impl<T: DeserializeOwned + Send + 'static> FromRequest for Body<T> {
         // A page elsewhere can send a form or plain text without being asked for leave, but no JSON.
         let said = request.mime_type().ok().flatten();
         let json = said.is_some_and(|m| m.subtype() == mime::JSON || m.suffix() == Some(mime::JSON));
-        let mut payload = payload.take();
+        let payload = payload.take();
         Box::pin(async move {
             if !json {
                 return Err(unreadable("it is not said to be application/json"));
             }
-            let mut text = web::BytesMut::new();
-            while let Some(piece) = payload.next().await {
-                let piece = piece.map_err(unreadable)?;
-                if text.len() + piece.len() > MOST_BYTES {
-                    return Err(unreadable(format!(
-                        "it is longer than the limit of {} MB",
-                        MOST_BYTES >> 20
-                    )));
-                }
-                text.extend_from_slice(&piece);
-            }
-            web::block(move || serde_json::from_slice(&text).map(Self).map_err(unreadable)).await?
+            let text = body::whole(payload, MOST_BYTES).await?;
+            blocking(move || serde_json::from_slice(&text).map(Self).map_err(unreadable)).await
         })
     }
 }
@@ -82,7 +73,7 @@ impl<T> Responder for Answer<T> {
 pub async fn answer<T: Serialize>(
     work: impl FnOnce() -> ApiResult<T> + Send + 'static,
 ) -> ApiResult<Answer<T>> {
-    let text = web::block(move || serde_json::to_vec(&work()?).map_err(ApiError::internal)).await??;
+    let text = blocking(move || serde_json::to_vec(&work()?).map_err(ApiError::internal)).await?;
     Ok(Answer(text, PhantomData))
 }
 
@@ -90,7 +81,7 @@ pub async fn answer<T: Serialize>(
 mod tests {
     use super::*;
     use actix_web::http::header::CONTENT_TYPE;
-    use actix_web::{App, test};
+    use actix_web::{App, test, web};
 
     async fn count(body: Body<Vec<u32>>) -> ApiResult<Answer<usize>> {
         answer(move || Ok(body.len())).await

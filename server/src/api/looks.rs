@@ -1,6 +1,8 @@
 //! Looks and their versions.
 
+use super::body::File;
 use super::json::{Answer, Body, answer};
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::handoff::plain_name;
 use crate::preview::Studio;
@@ -162,14 +164,14 @@ pub async fn save(
     .await
 }
 
-/// The largest look file that is taken: eight tables of 129 points stay below.
-pub const MOST_FILE: usize = 300 << 20;
+/// The largest look file that is taken.
+pub const MOST_FILE: usize = lantern_core::look::MOST_BYTES_WITH_TABLES;
 
 /// Makes a look from a look file, with everything inside it.
 pub async fn import(
     studio: web::Data<Studio>,
     id: web::Path<ProductionId>,
-    body: web::Bytes,
+    body: File,
 ) -> ApiResult<Answer<LookDetail>> {
     answer(move || {
         let text = std::str::from_utf8(&body)
@@ -185,11 +187,11 @@ pub async fn import(
 
 /// A look as one file, its tables inside.
 pub async fn export(studio: web::Data<Studio>, id: web::Path<LookId>) -> ApiResult<HttpResponse> {
-    let made = web::block(move || {
+    let made = blocking(move || {
         let look = studio.media.with_tables(studio.store.with(|c| LookRow::find(c, &id))?.look()?)?;
         Ok::<_, ApiError>((look.name.clone(), look.to_json()))
     });
-    let (name, text) = made.await??;
+    let (name, text) = made.await?;
     let name = super::attachment(&format!("{}.look.json", plain_name(&name)));
     let file = HttpResponse::Ok()
         .content_type("application/json")
@@ -200,7 +202,7 @@ pub async fn export(studio: web::Data<Studio>, id: web::Path<LookId>) -> ApiResu
 
 /// Deletes a look with its versions and handoffs. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<LookId>) -> ApiResult<HttpResponse> {
-    store.run(move |c| LookRow::set_deleted(c, &id, true)).await?;
+    store.run_when_full(move |c| LookRow::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

@@ -2,8 +2,11 @@
 
 pub mod arrived;
 pub mod boards;
+pub mod body;
 pub mod catalogue;
 pub mod constants;
+pub mod deleted;
+pub mod encodings;
 pub mod handoffs;
 pub mod incoming;
 pub mod json;

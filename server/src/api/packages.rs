@@ -1,8 +1,9 @@
 //! Packages: make one, watch it, stop it, take it up again, take it away, read its report.
 
 use super::json::{Answer, Body, answer};
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
-use crate::jobs::{Jobs, package};
+use crate::jobs::{Jobs, package, stands};
 use crate::preview::Studio;
 use crate::store::Store;
 use crate::store::ids::{LookId, PackageId, PlanId};
@@ -56,15 +57,17 @@ pub struct PackageDetail {
 fn detail(row: PackageRow, jobs: &Jobs) -> PackageDetail {
     let job = jobs.find(row.id.as_str()).filter(|_| row.state != "done");
     let plan: serde_json::Value = serde_json::from_str(&row.plan).unwrap_or_default();
+    let manifest = row.manifest();
+    let (state, failure) = stands(job.as_deref(), row.state, row.failure);
     PackageDetail {
-        manifest: row.manifest(),
+        manifest,
         plan: plan["name"].as_str().unwrap_or_default().into(),
-        progress: if row.state == "done" { 1.0 } else { job.as_ref().map_or(0.0, |j| j.share()) },
+        progress: if state == "done" { 1.0 } else { job.as_ref().map_or(0.0, |j| j.share()) },
         left: job.and_then(|j| j.left()),
         id: row.id,
         version: row.version,
-        state: row.state,
-        failure: row.failure,
+        state,
+        failure,
         file_name: row.file_name,
         checksum: row.archive_hash,
         made_at: row.made_at,
@@ -139,9 +142,9 @@ pub async fn cancel(
     jobs: web::Data<Jobs>,
     id: web::Path<PackageId>,
 ) -> ApiResult<Answer<PackageDetail>> {
-    let waiting = id.clone();
-    store.run(move |c| PackageRow::cancel_queued(c, &waiting)).await?;
     jobs.stop(id.as_str());
+    let (waiting, alone) = (id.clone(), jobs.find(id.as_str()).is_none());
+    store.run_when_full(move |c| PackageRow::cancel(c, &waiting, alone)).await?;
     show(store, jobs, id).await
 }
 
@@ -152,7 +155,7 @@ pub async fn resume(
     jobs: web::Data<Jobs>,
     id: web::Path<PackageId>,
 ) -> ApiResult<Answer<PackageDetail>> {
-    if jobs.find(id.as_str()).is_some_and(|job| job.begun()) {
+    if jobs.going(id.as_str()).is_some_and(|job| job.begun()) {
         return Err(ApiError::Invalid("it is still being stopped: try again in a moment".into()));
     }
     let again = id.clone();
@@ -167,7 +170,7 @@ pub async fn resume(
         Ok(row)
     });
     let row = row.await?;
-    match jobs.find(id.as_str()) {
+    match jobs.going(id.as_str()) {
         // It was stopped before its turn, which it still waits for.
         Some(job) if !job.begun() => job.cancel.store(false, std::sync::atomic::Ordering::Relaxed),
         _ => package::queue(studio, &jobs, row),
@@ -183,8 +186,8 @@ pub async fn delete(
 ) -> ApiResult<HttpResponse> {
     jobs.stop(id.as_str());
     store
-        .run_change(move |c| {
-            PackageRow::cancel_queued(c, &id)?;
+        .run_when_full(move |c| {
+            PackageRow::cancel(c, &id, false)?;
             PackageRow::set_deleted(c, &id, true)
         })
         .await?;
@@ -211,7 +214,7 @@ pub async fn zip(
     request: HttpRequest,
 ) -> ApiResult<HttpResponse> {
     let (path, name) = archive(&studio, id.into_inner()).await?;
-    let file = web::block(move || std::fs::File::open(path)).await??;
+    let file = blocking(move || Ok(std::fs::File::open(path)?)).await?;
     super::archive(file, &name, &request)
 }
 
@@ -231,7 +234,7 @@ pub async fn file(
     let (zip, _) = archive(&studio, id.into_inner()).await?;
     let path = query.into_inner().path;
     let name = path.rsplit('/').next().unwrap_or_default().to_owned();
-    let bytes = web::block(move || verify::file(&zip, &path)).await?.map_err(ApiError::Invalid)?;
+    let bytes = blocking(move || verify::file(&zip, &path).map_err(ApiError::Invalid)).await?;
     Ok(HttpResponse::Ok()
         .content_type("application/octet-stream")
         .insert_header(("content-disposition", super::attachment(&name)))
@@ -245,7 +248,7 @@ const REPORT_POLICY: &str =
 /// The report, as a page.
 pub async fn report(studio: web::Data<Studio>, id: web::Path<PackageId>) -> ApiResult<HttpResponse> {
     let (zip, _) = archive(&studio, id.into_inner()).await?;
-    let bytes = web::block(move || verify::file(&zip, "report.html")).await?.map_err(ApiError::Invalid)?;
+    let bytes = blocking(move || verify::file(&zip, "report.html").map_err(ApiError::Invalid)).await?;
     Ok(HttpResponse::Ok()
         .content_type("text/html; charset=utf-8")
         .insert_header(("content-security-policy", REPORT_POLICY))

@@ -1,7 +1,8 @@
 //! Paths as such: what two of them differ in, and colours picked for a step from the picture.
 
 use super::json::{Answer, Body, answer};
-use crate::error::{ApiError, ApiResult};
+use crate::blocking::blocking;
+use crate::error::ApiResult;
 use crate::preview::Studio;
 use crate::preview::pick::{PickRequest, Picked};
 use actix_web::web;
@@ -37,6 +38,5 @@ pub async fn range_fields() -> web::Json<Vec<Field>> {
 
 /// A bump or a colour range from what a place of the picture holds.
 pub async fn pick(studio: web::Data<Studio>, body: Body<PickRequest>) -> ApiResult<web::Json<Picked>> {
-    let picked = web::block(move || studio.pick(&body)).await.map_err(ApiError::internal)?;
-    Ok(web::Json(picked?))
+    Ok(web::Json(blocking(move || studio.pick(&body)).await?))
 }

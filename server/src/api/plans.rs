@@ -136,7 +136,7 @@ pub async fn save(
 
 /// Deletes a plan. It can be put back; packages that were made of it stay.
 pub async fn delete(store: web::Data<Store>, id: web::Path<PlanId>) -> ApiResult<HttpResponse> {
-    store.run(move |c| PlanRow::set_deleted(c, &id, true)).await?;
+    store.run_when_full(move |c| PlanRow::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

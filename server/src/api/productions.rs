@@ -4,6 +4,7 @@ use super::boards::BoardTableDetail;
 use super::json::Body;
 use super::profiles::ProfileDetail;
 use super::scenes::clean;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::media::bundle;
@@ -16,7 +17,7 @@ use crate::store::manifest::Manifest;
 use crate::store::productions::Production;
 use crate::store::profiles::Profile;
 use crate::store::schema::frames;
-use crate::store::shots::{COMING, Shot};
+use crate::store::shots::{COMING, Frame, Shot};
 use crate::{Data, Demo};
 use actix_web::{HttpRequest, HttpResponse, web};
 use diesel::dsl::{count_star, max, min};
@@ -73,12 +74,16 @@ pub struct ShotDetail {
     pub encoding: String,
     /// Why it has its encoding, or why none is known.
     pub encoding_reason: String,
+    /// The encoding that nearly all files have that say as little, where none is known: to be confirmed. Else empty.
+    pub proposed: String,
     /// Pixels in a row of its first frame.
     pub width: i32,
     /// Rows of its first frame.
     pub height: i32,
     /// Frames that are here.
     pub frames: i32,
+    /// Frames that were announced; fewer may be here.
+    pub expected: i32,
     /// Number of the first frame, as its file says.
     pub first_number: i32,
     /// Frames a second.
@@ -158,7 +163,7 @@ impl Span {
             all.push("no frame of it came in".into());
         } else if self.count < shot.expected && !arriving {
             all.push(format!(
-                "{} of {} frames came in: bring it in again to go on",
+                "It broke off after {} of {} frames. Bring it in again to go on.",
                 self.count, shot.expected
             ));
         } else if gaps > 0 && !arriving {
@@ -184,6 +189,7 @@ impl ShotDetail {
     pub fn of(c: &mut SqliteConnection, s: Shot, arriving: Option<f64>) -> ApiResult<Self> {
         let span = Span::of(c, &s.id)?;
         let end = span.count.max(1) - 1;
+        let unknown = s.encoding.is_empty();
         Ok(Self {
             warnings: span.warnings(&s, arriving.is_some()),
             trim_steps: s.trim()?.steps.len() as i32,
@@ -191,9 +197,11 @@ impl ShotDetail {
             name: s.name,
             encoding: s.encoding,
             encoding_reason: s.encoding_reason,
+            proposed: if unknown { s.proposed } else { String::new() },
             width: span.widths[0],
             height: span.heights[0],
             frames: span.count,
+            expected: s.expected,
             first_number: span.numbers[0],
             rate: s.rate,
             poster: s.poster.min(end),
@@ -218,6 +226,7 @@ pub async fn list(store: web::Data<Store>) -> ApiResult<web::Json<Vec<Production
 /// One production.
 pub async fn show(
     store: web::Data<Store>,
+    studio: web::Data<Studio>,
     jobs: web::Data<Jobs>,
     id: web::Path<ProductionId>,
 ) -> ApiResult<web::Json<ProductionDetail>> {
@@ -234,7 +243,13 @@ pub async fn show(
                 let shots = shots
                     .into_iter()
                     .map(|s| {
-                        let arriving = jobs.find(s.id.as_str()).map(|j| j.share());
+                        let job = jobs.going(s.id.as_str()).map(|j| j.share());
+                        let arriving = if job.is_none() && studio.coming.is(s.id.as_str()) {
+                            let here = Frame::count(c, &s.id)? as f64 / f64::from(s.expected.max(1));
+                            (here < 1.0).then_some(here)
+                        } else {
+                            job
+                        };
                         ShotDetail::of(c, s, arriving)
                     })
                     .collect::<ApiResult<_>>()?;
@@ -281,7 +296,7 @@ pub async fn create(
 /// Puts the demo production in, where there is none yet. Gives it.
 pub async fn demo(demo: Option<web::Data<(Demo, Data)>>) -> ApiResult<web::Json<ProductionLine>> {
     let demo = demo.ok_or(ApiError::NotFound("demo production"))?;
-    let made = web::block(move || {
+    let made = blocking(move || {
         let (put, data) = &**demo;
         (put.0)(data).map_err(ApiError::internal)?;
         data.store
@@ -290,7 +305,7 @@ pub async fn demo(demo: Option<web::Data<(Demo, Data)>>) -> ApiResult<web::Json<
             .next()
             .ok_or(ApiError::NotFound("demo production"))
     });
-    Ok(line(made.await??))
+    Ok(line(made.await?))
 }
 
 /// Renames a production.
@@ -306,7 +321,7 @@ pub async fn rename(
 
 /// Deletes a production with everything in it. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<ProductionId>) -> ApiResult<HttpResponse> {
-    store.run(move |c| Production::set_deleted(c, &id, true)).await?;
+    store.run_when_full(move |c| Production::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -337,7 +352,7 @@ pub async fn export(
     id: web::Path<ProductionId>,
     request: HttpRequest,
 ) -> ApiResult<HttpResponse> {
-    let made = web::block(move || {
+    let made = blocking(move || {
         let (production, manifest) = store.change(|c| {
             let production = Production::find(c, &id)?;
             let manifest = Manifest::of(c, &production)?;
@@ -347,7 +362,7 @@ pub async fn export(
         bundle::write(&studio.media, &manifest, file.try_clone()?)?;
         Ok::<_, ApiError>((production.name, file))
     });
-    let (name, file) = made.await??;
+    let (name, file) = made.await?;
     let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     super::archive(file, &format!("{plain}.production.zip"), &request)
 }
@@ -365,7 +380,7 @@ pub async fn import(
     studio: web::Data<Studio>,
     body: Body<ImportProduction>,
 ) -> ApiResult<web::Json<ProductionLine>> {
-    let made = web::block(move || {
+    let made = blocking(move || {
         let media = &studio.media;
         let part = media.part(&body.key)?;
         if !part.exists() {
@@ -383,5 +398,5 @@ pub async fn import(
             manifest.put(c, &name, &sizes)
         })
     });
-    Ok(line(made.await??))
+    Ok(line(made.await?))
 }

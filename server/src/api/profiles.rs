@@ -1,6 +1,7 @@
 //! Camera profiles of a production: made, tried, changed, exported and imported.
 
 use super::json::Body;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::Store;
@@ -81,7 +82,9 @@ fn read(value: serde_json::Value) -> ApiResult<ProfileBody> {
 pub async fn reading(body: Body<serde_json::Value>) -> ApiResult<web::Json<ProfileReading>> {
     match read(body.into_inner())? {
         ProfileBody::Constants(c) => Ok(web::Json(c.reading()?)),
-        ProfileBody::Table(_) => Err(ApiError::Invalid("a technical table has no curve of its own".into())),
+        ProfileBody::Table(_) => {
+            Err(ApiError::Invalid("a profile from a table has no curve of its own".into()))
+        }
     }
 }
 
@@ -118,7 +121,7 @@ async fn save(
     asked: SaveProfile,
 ) -> ApiResult<web::Json<ProfileDetail>> {
     let body = read(asked.body)?;
-    let saved = web::block(move || {
+    let saved = blocking(move || {
         let table = asked.table.as_deref().map(|text| keep_table(&studio, text)).transpose()?;
         store.change(|c| {
             let old = match &what {
@@ -143,8 +146,7 @@ async fn save(
             let table_hash = given.or_else(|| old.as_ref().and_then(|o| o.table_hash.clone()));
             if matches!(body, ProfileBody::Table(_)) != table_hash.is_some() {
                 return Err(ApiError::Invalid(
-                    "a profile has either constants or a technical table: give the table's .cube file with it"
-                        .into(),
+                    "a profile has either constants or a table: give the table's .cube file with it".into(),
                 ));
             }
             let row = Profile {
@@ -167,13 +169,13 @@ async fn save(
             ProfileDetail::of(row, &production)
         })
     });
-    Ok(web::Json(saved.await??))
+    Ok(web::Json(saved.await?))
 }
 
 /// Keeps the text of a technical table that can be read.
 fn keep_table(studio: &Studio, text: &str) -> ApiResult<Media> {
     lantern_formats::registry::read_table(text.as_bytes(), "")
-        .map_err(|e| ApiError::Invalid(format!("the technical table: {e}")))?;
+        .map_err(|e| ApiError::Invalid(format!("the profile’s table: {e}")))?;
     studio.media.keep_as(MediaKind::Table, text.as_bytes())
 }
 

@@ -2,6 +2,7 @@
 
 use super::json::Body;
 use super::waited::Waited;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::ids::ShotId;
@@ -84,7 +85,7 @@ pub async fn matched(
     }
     let waited = Waited::default();
     let stop = waited.0.clone();
-    let made = web::block(move || -> ApiResult<MatchDetail> {
+    let made = blocking(move || -> ApiResult<MatchDetail> {
         let shot = studio.reduced(&body.shot, body.frame, &body.path)?;
         let references = body.references.iter().map(|r| studio.reduced(r, None, &Path::default()));
         let references = references.collect::<ApiResult<Vec<_>>>()?;
@@ -100,7 +101,7 @@ pub async fn matched(
         let found = found.ok_or_else(|| ApiError::internal("the match was stopped"))?;
         Ok(MatchDetail { group: found.group, steps: found.steps, report: found.report })
     });
-    let made = made.await??;
+    let made = made.await?;
     drop(waited);
     Ok(web::Json(made))
 }
@@ -120,10 +121,10 @@ pub struct Seen {
 
 /// What a shot is by its tones and colours under a path.
 pub async fn read_seen(studio: web::Data<Studio>, body: Body<Seen>) -> ApiResult<web::Json<PictureReading>> {
-    let read = web::block(move || {
+    let read = blocking(move || {
         studio.reduced(&body.shot, body.frame, &body.path).map(|small| reading::of_picture(&small))
     });
-    Ok(web::Json(read.await??))
+    Ok(web::Json(read.await?))
 }
 
 /// A part of a reference's reading to take over.
@@ -151,14 +152,14 @@ pub struct TakenPart {
 
 /// A part of a reference's reading as a step.
 pub async fn taken(studio: web::Data<Studio>, body: Body<TakePart>) -> ApiResult<web::Json<TakenPart>> {
-    let made = web::block(move || -> ApiResult<TakenPart> {
+    let made = blocking(move || -> ApiResult<TakenPart> {
         let own = studio.reduced(&body.seen.shot, body.seen.frame, &body.seen.path)?;
         let its = studio.reduced(&body.reference, None, &Path::default())?;
         let [own, its] = [own, its].map(|small| reading::of_picture(&small));
         let id: String = body.id.chars().take(100).collect();
         Ok(TakenPart { step: taken::taken(body.part, &its, &own, &id, &body.name) })
     });
-    Ok(web::Json(made.await??))
+    Ok(web::Json(made.await?))
 }
 
 /// Pairs to propose.
@@ -180,7 +181,7 @@ pub async fn propose(
     if body.references.len() > MOST_REFERENCES {
         return Err(ApiError::Invalid(format!("a match takes up to {MOST_REFERENCES} references")));
     }
-    let found = web::block(move || -> ApiResult<Vec<Proposal>> {
+    let found = blocking(move || -> ApiResult<Vec<Proposal>> {
         let own = studio.reduced(&body.seen.shot, body.seen.frame, &body.seen.path)?;
         let mut all = Vec::new();
         for (i, reference) in body.references.iter().enumerate() {
@@ -189,7 +190,7 @@ pub async fn propose(
         }
         Ok(all)
     });
-    Ok(web::Json(found.await??))
+    Ok(web::Json(found.await?))
 }
 
 /// Areas of two pictures to compare.
@@ -211,7 +212,7 @@ pub async fn patches(
     studio: web::Data<Studio>,
     body: Body<ComparePatches>,
 ) -> ApiResult<web::Json<PatchPair>> {
-    let made = web::block(move || -> ApiResult<PatchPair> {
+    let made = blocking(move || -> ApiResult<PatchPair> {
         let own = studio.reduced(&body.seen.shot, body.seen.frame, &body.seen.path)?;
         let its = studio.reduced(&body.reference, None, &Path::default())?;
         let empty = || ApiError::Invalid("an area holds no pixel: draw it larger".into());
@@ -219,7 +220,7 @@ pub async fn patches(
             .map(|(small, area)| patch::of_patch(small, area).ok_or_else(empty));
         Ok(PatchPair::of(a?, b?))
     });
-    Ok(web::Json(made.await??))
+    Ok(web::Json(made.await?))
 }
 
 /// What a shot is by its tones and colours.
@@ -227,8 +228,8 @@ pub async fn read(
     studio: web::Data<Studio>,
     shot: web::Path<ShotId>,
 ) -> ApiResult<web::Json<PictureReading>> {
-    let read = web::block(move || {
+    let read = blocking(move || {
         studio.reduced(&shot, None, &Path::default()).map(|small| reading::of_picture(&small))
     });
-    Ok(web::Json(read.await??))
+    Ok(web::Json(read.await?))
 }

@@ -1,9 +1,10 @@
 //! Every call of the API, once: where it is routed to, and what the OpenAPI document says of it.
 
+use super::body::Most;
 use super::json::Answer;
 use super::{
-    arrived, boards, catalogue, handoffs, incoming, looks, packages, paths, plans, productions, profiles,
-    references, scenes, sequences, shelf, shots, stocks, tables,
+    arrived, boards, catalogue, deleted, encodings, handoffs, incoming, looks, packages, paths, plans,
+    productions, profiles, references, scenes, sequences, shelf, shots, stocks, tables,
 };
 use crate::error::ApiResult;
 use crate::media::incoming::{MOST_BYTES, MOST_WHOLE};
@@ -109,7 +110,8 @@ impl Call {
         match self.most {
             None => config.route(self.path, self.route),
             Some(most) => {
-                let limited = web::resource(self.path).app_data(web::PayloadConfig::new(most));
+                let limited =
+                    web::resource(self.path).app_data(Most(most)).app_data(web::PayloadConfig::new(most));
                 config.service(limited.route(self.route))
             }
         };
@@ -171,6 +173,13 @@ pub fn calls() -> Vec<Call> {
         Call::post("/api/productions/{id}/restore", "Puts a deleted production back", productions::restore),
         Call::post("/api/productions/{id}/duplicate", "Copies it under a new name", productions::duplicate)
             .takes::<productions::NameProduction>(),
+        Call::get("/api/deleted", "Productions that were deleted", deleted::productions),
+        Call::get("/api/productions/{id}/deleted", "What was deleted of it", deleted::of_production),
+        Call::delete(
+            "/api/deleted/{sort}/{id}",
+            "Takes something that was deleted away for good",
+            deleted::forget,
+        ),
         Call::get("/api/productions/{id}/export", "All of it as one file", productions::export),
         Call::put("/api/productions/{id}/order", "Puts its scenes and shots in an order", scenes::arrange)
             .takes::<scenes::Arrange>(),
@@ -234,6 +243,12 @@ pub fn calls() -> Vec<Call> {
             .takes::<incoming::FolderPlace>(),
         Call::post("/api/scenes/{id}/bring", "Brings files of an allowed folder in", incoming::bring_in)
             .takes::<incoming::BringIn>(),
+        Call::put(
+            "/api/productions/{id}/encodings",
+            "Says of many shots at once how they are encoded",
+            encodings::set,
+        )
+        .takes::<encodings::SetEncodings>(),
         Call::patch("/api/shots/{id}", "Changes a shot", shots::edit).takes::<shots::EditShot>(),
         Call::delete("/api/shots/{id}", "Takes a shot out", shots::delete),
         Call::get("/api/shots/{id}/trim", "A shot's trim", shots::trim),
@@ -291,6 +306,7 @@ pub fn calls() -> Vec<Call> {
             .asks(&["path"]),
         Call::get("/api/handoffs/{id}", "One handoff", handoffs::show),
         Call::post("/api/handoffs/{id}/cancel", "Stops a handoff", handoffs::cancel),
+        Call::get("/api/handoffs/{id}/report", "Its report, as a file", handoffs::report),
         Call::get("/api/handoffs/{id}/table", "The table's file", handoffs::table),
         Call::post("/api/productions/{id}/looks/import", "Makes a look from a look file", looks::import)
             .file(looks::MOST_FILE),
@@ -307,7 +323,7 @@ pub fn calls() -> Vec<Call> {
             "Brings in a table of any format that is read; ?name= is its name",
             tables::create,
         )
-        .asks(&["name"])
+        .asks(&["name", "range"])
         .file(tables::MOST_BYTES),
         Call::post("/api/references/match", "Steps that bring a shot to references", references::matched)
             .takes::<references::MatchReferences>(),

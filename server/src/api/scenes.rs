@@ -6,7 +6,7 @@ use crate::error::{ApiError, ApiResult};
 use crate::store::ids::{ProductionId, SceneId, ShotId};
 use crate::store::{Store, productions::Production, scenes::Scene};
 use actix_web::{HttpResponse, web};
-use lantern_core::look::MAX_NAME;
+use lantern_core::look::clean_name;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
@@ -49,7 +49,7 @@ pub struct ArrangedScene {
 
 /// A name as it is kept: without ends of space or control characters. Empty ones are refused.
 pub(super) fn clean(name: &str) -> ApiResult<String> {
-    let name: String = name.trim().chars().filter(|c| !c.is_control()).take(MAX_NAME).collect();
+    let name = clean_name(name);
     if name.is_empty() { Err(ApiError::Invalid("a name needs at least one letter".into())) } else { Ok(name) }
 }
 
@@ -98,7 +98,7 @@ pub async fn edit(
 
 /// Deletes a scene with its shots. It can be put back.
 pub async fn delete(store: web::Data<Store>, id: web::Path<SceneId>) -> ApiResult<HttpResponse> {
-    store.run(move |c| Scene::set_deleted(c, &id, true)).await?;
+    store.run_when_full(move |c| Scene::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 

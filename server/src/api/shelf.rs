@@ -68,6 +68,6 @@ pub async fn keep(studio: web::Data<Studio>, body: Body<KeepOnShelf>) -> ApiResu
 
 /// Takes something from the Shelf.
 pub async fn remove(store: web::Data<Store>, id: web::Path<ShelfId>) -> ApiResult<HttpResponse> {
-    store.run(move |c| ShelfRow::delete(c, &id)).await?;
+    store.run_when_full(move |c| ShelfRow::delete(c, &id)).await?;
     Ok(HttpResponse::NoContent().finish())
 }

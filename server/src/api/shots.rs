@@ -3,6 +3,7 @@
 use super::json::{Answer, Body, answer};
 use super::productions::ShotDetail;
 use super::scenes::clean;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::preview::Studio;
@@ -112,7 +113,7 @@ pub async fn edit(
     id: web::Path<ShotId>,
     body: Body<EditShot>,
 ) -> ApiResult<web::Json<ShotDetail>> {
-    let arriving = jobs.find(id.as_str()).map(|j| j.share());
+    let arriving = jobs.going(id.as_str()).map(|j| j.share());
     let row = store.run_change(move |c| {
         let (row, production) = Shot::find(c, &id)?;
         if body.revision.is_some_and(|r| r != row.revision) {
@@ -187,7 +188,7 @@ pub async fn delete(
     id: web::Path<ShotId>,
 ) -> ApiResult<HttpResponse> {
     jobs.stop(id.as_str());
-    store.run(move |c| Shot::set_deleted(c, &id, true)).await?;
+    store.run_when_full(move |c| Shot::set_deleted(c, &id, true)).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -214,7 +215,7 @@ pub async fn code_values(
     studio: web::Data<Studio>,
     id: web::Path<ShotId>,
 ) -> ApiResult<web::Json<CodeValues>> {
-    let found = web::block(move || {
+    let found = blocking(move || {
         let source = studio.store.with(|c| {
             let (shot, _) = Shot::find(c, &id)?;
             FrameSource::raw(c, &shot, i64::from(shot.poster))
@@ -237,7 +238,7 @@ pub async fn code_values(
             None => CodeValues { likely: None, says: String::new() },
         })
     });
-    Ok(web::Json(found.await??))
+    Ok(web::Json(found.await?))
 }
 
 /// A shot's trim.
@@ -320,7 +321,7 @@ pub async fn as_encoding(
     id: web::Path<ShotId>,
     wanted: web::Query<AsEncoding>,
 ) -> ApiResult<HttpResponse> {
-    let made = web::block(move || {
+    let made = blocking(move || {
         let width = wanted.width.unwrap_or(400).clamp(16, 1920);
         let (source, meant) = studio.store.with(|c| {
             let (shot, production) = Shot::find(c, &id)?;
@@ -338,15 +339,15 @@ pub async fn as_encoding(
     Ok(HttpResponse::Ok()
         .content_type("image/png")
         .insert_header(("cache-control", "no-store"))
-        .body(made.await??))
+        .body(made.await?))
 }
 
 /// The balance that makes a place of a shot neutral, or gives it an exposure.
 pub async fn dropper(studio: web::Data<Studio>, body: Body<DropperRequest>) -> ApiResult<web::Json<Dropped>> {
-    Ok(web::Json(web::block(move || studio.dropper(&body)).await??))
+    Ok(web::Json(blocking(move || studio.dropper(&body)).await?))
 }
 
 /// What brings one shot to another.
 pub async fn bring(studio: web::Data<Studio>, body: Body<MatchRequest>) -> ApiResult<web::Json<Brought>> {
-    Ok(web::Json(web::block(move || studio.bring(&body)).await??))
+    Ok(web::Json(blocking(move || studio.bring(&body)).await?))
 }

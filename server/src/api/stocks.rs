@@ -2,6 +2,7 @@
 
 use super::json::Body;
 use super::waited::Waited;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::ids::ProductionId;
@@ -108,7 +109,7 @@ const MOST_WEDGES: usize = 12;
 
 /// Fits the curves of a stock to wedges.
 pub async fn measure(body: Body<MeasureStock>) -> ApiResult<web::Json<MeasuredStock>> {
-    let made = web::block(move || -> ApiResult<MeasuredStock> {
+    let made = blocking(move || -> ApiResult<MeasuredStock> {
         if body.wedges.len() > MOST_WEDGES {
             return Err(ApiError::Invalid(format!("a stock takes up to {MOST_WEDGES} wedges")));
         }
@@ -134,7 +135,7 @@ pub async fn measure(body: Body<MeasureStock>) -> ApiResult<web::Json<MeasuredSt
             (None, None) => Err(ApiError::Invalid("say the stock that it is begun with".into())),
         }
     });
-    Ok(web::Json(made.await??))
+    Ok(web::Json(made.await?))
 }
 
 /// A film to fit: negative and print together.
@@ -176,7 +177,7 @@ pub struct FittedFilm {
 pub async fn fit_film(studio: web::Data<Studio>, body: Body<FitFilm>) -> ApiResult<web::Json<FittedFilm>> {
     let waited = Waited::default();
     let stop = waited.0.clone();
-    let made = web::block(move || -> ApiResult<FittedFilm> {
+    let made = blocking(move || -> ApiResult<FittedFilm> {
         let FitFilm { negative, print, negative_known, print_known, patches: data, table } =
             body.into_inner();
         let refused = |e: lantern_core::field::ValueError| ApiError::Invalid(e.to_string());
@@ -214,7 +215,7 @@ pub async fn fit_film(studio: web::Data<Studio>, body: Body<FitFilm>) -> ApiResu
         let Film { negative, print, points, black } = fitted.film;
         Ok(FittedFilm { negative, print, points, black })
     });
-    let made = made.await??;
+    let made = made.await?;
     drop(waited);
     Ok(web::Json(made))
 }

@@ -1,7 +1,9 @@
 //! Tables and colour decision lists that are brought in for steps.
 
+use super::body::File;
 use super::json::{Answer, Body, answer};
 use super::waited::Waited;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::Jobs;
 use crate::jobs::unpick::{self, Ended};
@@ -16,6 +18,7 @@ use lantern_core::step::{SlopeOffsetPower, TableEncoding, Values};
 use lantern_core::table::Table;
 use lantern_formats::cdl::{self, Correction, Form};
 use lantern_formats::registry;
+use lantern_handoff::table_file::Range;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -26,6 +29,9 @@ pub struct Named {
     /// The name that it had.
     #[serde(default)]
     pub name: String,
+    /// The range of the code values that it takes and gives. A table of legal range is kept as one for full range.
+    #[serde(default)]
+    pub range: Range,
 }
 
 /// A table that was brought in.
@@ -64,12 +70,15 @@ pub const MOST_BYTES: usize = 130 << 20;
 pub async fn create(
     studio: web::Data<Studio>,
     query: web::Query<Named>,
-    body: web::Bytes,
+    body: File,
 ) -> ApiResult<web::Json<TableLine>> {
-    let line = web::block(move || -> ApiResult<TableLine> {
+    let line = blocking(move || -> ApiResult<TableLine> {
         let file: String = query.name.chars().take(200).collect();
         let stem = file.rsplit_once('.').map_or(file.as_str(), |(stem, _)| stem).to_owned();
-        let table = registry::read_table(&body, &stem)?;
+        let mut table = registry::read_table(&body, &stem)?;
+        if query.range == Range::Legal {
+            table = table.of_legal().map_err(|e| ApiError::Invalid(e.to_string()))?;
+        }
         let (hash, length) = studio.media.keep_table(&table)?;
         let media = Media::of(MediaKind::Table, hash.clone(), length);
         studio.store.with(|c| media.insert(c))?;
@@ -83,7 +92,7 @@ pub async fn create(
             to: spoken.get(1).cloned().unwrap_or_default(),
         })
     });
-    Ok(web::Json(line.await??))
+    Ok(web::Json(line.await?))
 }
 
 /// A table between its encodings.
@@ -103,14 +112,14 @@ fn there(studio: &Studio, hash: &str) -> ApiResult<Arc<Table>> {
 
 /// What a table does, for drawings and in words.
 pub async fn read(studio: web::Data<Studio>, body: Body<ReadTable>) -> ApiResult<web::Json<TableReading>> {
-    let read = web::block(move || -> ApiResult<TableReading> {
+    let read = blocking(move || -> ApiResult<TableReading> {
         let table = there(&studio, &body.table)?;
         let unknown = || ApiError::Invalid("there is no such encoding; /api/encodings lists them".into());
         let from = body.from.encoding().ok_or_else(unknown)?;
         let to = body.to.encoding().ok_or_else(unknown)?;
         reading::of_table(&table, &from, &to).map_err(|e| ApiError::Invalid(e.to_string()))
     });
-    Ok(web::Json(read.await??))
+    Ok(web::Json(read.await?))
 }
 
 /// A path between encodings.
@@ -131,7 +140,7 @@ pub async fn read_path(
 ) -> ApiResult<web::Json<TableReading>> {
     let waited = Waited::default();
     let stop = waited.0.clone();
-    let read = web::block(move || -> ApiResult<TableReading> {
+    let read = blocking(move || -> ApiResult<TableReading> {
         let ReadPath { mut path, from, to } = body.into_inner();
         path.check()?;
         studio.media.attach(&mut path);
@@ -142,7 +151,7 @@ pub async fn read_path(
             .map_err(|e| ApiError::Invalid(e.to_string()))?
             .ok_or_else(|| ApiError::internal("the reading was stopped"))
     });
-    let read = read.await??;
+    let read = read.await?;
     drop(waited);
     Ok(web::Json(read))
 }
@@ -200,7 +209,7 @@ pub async fn begin_unpick(
 ) -> ApiResult<web::Json<UnpickDetail>> {
     let body = body.into_inner();
     let (media, hash) = (studio.clone(), body.table);
-    let table = web::block(move || there(&media, &hash)).await??;
+    let table = blocking(move || there(&media, &hash)).await?;
     let name: String = body.name.chars().take(150).collect();
     let asked = unpick::Asked { table, name, way: [body.from, body.to], remainder: true };
     let id = unpick::queue(studio, &jobs, asked, super::looks::keep_tables);
@@ -242,8 +251,8 @@ pub struct CorrectionLine {
 }
 
 /// Reads a .cc, .ccc or .cdl.
-pub async fn read_corrections(body: web::Bytes) -> ApiResult<web::Json<Vec<CorrectionLine>>> {
-    let found = web::block(move || cdl::read(&body)).await??;
+pub async fn read_corrections(body: File) -> ApiResult<web::Json<Vec<CorrectionLine>>> {
+    let found = blocking(move || Ok(cdl::read(&body)?)).await?;
     Ok(web::Json(found.into_iter().map(|c| CorrectionLine { id: c.id, values: c.step }).collect()))
 }
 

@@ -1,6 +1,6 @@
 //! Making a handoff: bake, write, read back, compare, keep.
 
-use super::{Job, Jobs, Lane};
+use super::{Ended, Ends, Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::preview::Studio;
 use crate::store::handoffs::{Handoff, word};
@@ -20,43 +20,55 @@ const PROOF_WIDTH: u32 = 960;
 
 /// Puts a handoff in line.
 pub fn queue(studio: web::Data<Studio>, jobs: &Jobs, handoff: Handoff) {
-    let id = handoff.id.clone();
-    jobs.queue(Lane::Handoffs, id.as_str(), move |job| {
-        if let Err(e) = run(&studio, job, &handoff) {
-            tracing::error!("handoff {}: {e:?}", handoff.id);
-        }
-    });
+    let (id, ends) = (handoff.id.clone(), jobs.ends());
+    jobs.queue(Lane::Handoffs, id.as_str(), move |job| run(&studio, job, &ends, &handoff));
 }
 
 /// Puts all handoffs in line that the last server of this data folder did not get to the end of: a handoff is made from
 /// a version, which never changes, so that nothing is lost by making it anew.
 pub fn resume(studio: &web::Data<Studio>, jobs: &Jobs) -> ApiResult<()> {
-    for handoff in studio.store.with(|c| Handoff::queue_again(c))? {
-        queue(studio.clone(), jobs, handoff);
-    }
+    let again = match studio.store.change_when_full(Handoff::queue_again) {
+        // They are made all the same, or say why not.
+        Err(ApiError::Full) => studio.store.with(|c| Handoff::undone(c))?,
+        found => found?,
+    };
+    again.into_iter().for_each(|handoff| queue(studio.clone(), jobs, handoff));
     Ok(())
 }
 
 /// Runs a handoff to its end and saves how it ended.
-fn run(studio: &Studio, job: &Job, handoff: &Handoff) -> ApiResult<()> {
-    let id = &handoff.id;
-    if !studio.store.with(|c| Handoff::begin(c, id))? {
-        return Ok(());
-    }
-    let made = super::worked("handoff", || make(studio, job, handoff));
-    let (state, failure, made) = match made {
-        Ok(Some(Made { report, hash, says })) => {
-            let report = serde_json::to_string(&report).map_err(ApiError::internal)?;
-            ("done", String::new(), Some([report, hash, says.join("\n")]))
-        }
-        Ok(None) => ("cancelled", String::new(), None),
-        Err(e) => {
-            tracing::warn!("handoff {id}: {e:?}");
-            ("failed", e.to_string(), None)
-        }
+fn run(studio: &Studio, job: &Job, ends: &Ends, handoff: &Handoff) {
+    let (id, store) = (handoff.id.clone(), studio.store.clone());
+    let begin = || {
+        // What its end needs is there before it starts.
+        store.set_room_aside()?;
+        store.with(|c| Handoff::begin(c, &id))
     };
-    let made = made.as_ref().map(|m| m.each_ref().map(String::as_str));
-    studio.store.with(|c| Handoff::finish(c, id, state, &failure, made))
+    let made = match begin() {
+        Ok(false) => return,
+        Ok(true) => super::worked("handoff", || make(studio, job, handoff)),
+        Err(e) => Err(e),
+    };
+    let saved = made.and_then(|made| match made {
+        None => Ok(None),
+        Some(Made { report, hash, says }) => {
+            let report = serde_json::to_string(&report).map_err(ApiError::internal)?;
+            let says = says.join("\n");
+            let made = Some([report.as_str(), &hash, &says]);
+            store.change_when_full(|c| Handoff::finish(c, &id, "done", "", made)).map(Some)
+        }
+    });
+    let failure = match saved {
+        Ok(Some(())) => return,
+        Ok(None) => None,
+        Err(e) => Some(e),
+    };
+    if let Some(e) = &failure {
+        tracing::warn!("handoff {id}: {e:?}");
+    }
+    ends.end(handoff.id.as_str(), Ended::without(failure.as_ref()), move |how| {
+        store.change_when_full(|c| Handoff::finish(c, &id, how.state, &how.why, None))
+    });
 }
 
 /// What a handoff came to.

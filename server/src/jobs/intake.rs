@@ -1,6 +1,6 @@
 //! Long intake: clips frame by frame, and files of an allowed folder.
 
-use super::{Job, Jobs, Lane};
+use super::{Ended, Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::media::clip::{self, Clip, Frames};
 use crate::media::intake;
@@ -20,19 +20,20 @@ pub fn queue(
     shot: &ShotId,
     work: impl FnOnce(&Studio, &Job) -> ApiResult<()> + Send + 'static,
 ) {
-    let id = shot.clone();
+    let (id, ends) = (shot.clone(), jobs.ends());
     jobs.queue(Lane::Intake, shot.as_str(), move |job| {
         // What was stopped before its turn is not begun.
         let work = || if job.cancelled() { Ok(()) } else { work(&studio, job) };
         let ended = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work))
             .unwrap_or_else(|_| Err(ApiError::internal("the intake broke down")));
-        let arrival = ended.inspect_err(|e| tracing::warn!("shot {id}: {e:?}")).err().map(|e| e.to_string());
-        let patch = ShotPatch { arrival: Some(arrival.unwrap_or_default()), ..Default::default() };
-        match studio.store.with(|c| Shot::patch(c, &id, &patch)) {
-            // It was deleted meanwhile.
-            Ok(()) | Err(ApiError::NotFound(_)) => {}
-            Err(e) => tracing::warn!("shot {id}: {e:?}"),
-        }
+        let failure = ended.inspect_err(|e| tracing::warn!("shot {id}: {e:?}")).err();
+        let store = studio.store.clone();
+        // One that was stopped has come in as far as it did.
+        let how = Ended::without(failure.as_ref());
+        ends.end(id.clone().as_str(), how, move |how| {
+            let patch = ShotPatch { arrival: Some(how.why.clone()), ..Default::default() };
+            store.change_when_full(|c| Shot::patch(c, &id, &patch))
+        });
     });
 }
 
@@ -46,13 +47,15 @@ pub fn clip_row(
     length: u64,
 ) -> ApiResult<Shot> {
     Media::of(MediaKind::Clip, hash.into(), length).insert(c)?;
+    let called = Shot::free_name(c, scene, called)?;
     let shot = Shot {
         encoding: clip.encoding.unwrap_or_default().into(),
         encoding_reason: clip.reason.clone(),
+        proposed: clip.proposed.unwrap_or_default().into(),
         rate: clip.rate,
         expected: clip.frames.max(1) as i32,
         arrival: COMING.into(),
-        ..Shot::new(c, scene, called)?
+        ..Shot::new(c, scene, &called)?
     };
     shot.insert(c)?;
     Ok(shot)
@@ -128,6 +131,7 @@ fn one_clip(studio: &Studio, job: &Job, shot: &Shot, path: &Path, name: &str) ->
     let patch = ShotPatch {
         encoding: Some(found.encoding.unwrap_or_default().into()),
         encoding_reason: Some(found.reason.clone()),
+        proposed: Some(found.proposed.unwrap_or_default().into()),
         rate: Some(found.rate),
         expected: Some(expected),
         ..Default::default()
@@ -150,16 +154,17 @@ fn pictures(studio: &Studio, job: &Job, shot: &Shot, files: &[(PathBuf, String, 
             (i == 0).then(look).transpose()
         };
         let taken = intake::file(&studio.media, name, *number, path, see)?;
-        if let Some(seen) = taken.seen
-            && let Err(e) =
-                studio.proxies.keep_seen(&studio.media, &taken.frame.media_hash, seen, taken.whole)
-        {
-            tracing::warn!("{name}: {e}");
-        }
         let guess = &taken.facts.guess;
+        let likely = taken.seen.and_then(|seen| {
+            let kept = studio.proxies.keep_seen(&studio.media, &taken.frame.media_hash, seen, taken.whole);
+            kept.inspect_err(|e| tracing::warn!("{name}: {e}")).ok().flatten()
+        });
+        // What the code values speak against is not proposed.
+        let proposed = guess.proposed.filter(|_| likely.is_none()).unwrap_or_default();
         let patch = ShotPatch {
             encoding: Some(guess.encoding.unwrap_or_default().into()),
             encoding_reason: Some(guess.reason.clone()),
+            proposed: Some(proposed.into()),
             ..Default::default()
         };
         studio.store.change(|c| {

@@ -14,7 +14,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 /// A job's switches, shared by its worker and whoever asks.
 #[derive(Debug, Default)]
@@ -24,6 +24,17 @@ pub struct Job {
     begun: OnceLock<Instant>,
     /// Thousandths done.
     done: AtomicU32,
+    /// How it ended, where that could not be saved yet.
+    ended: OnceLock<Ended>,
+}
+
+/// How a job ended that could not say so in the database.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Ended {
+    /// `failed` or `cancelled`.
+    pub state: &'static str,
+    /// Why it failed, in words; else empty.
+    pub why: String,
 }
 
 impl Job {
@@ -35,6 +46,11 @@ impl Job {
     /// How much is done, 0..1.
     pub fn share(&self) -> f64 {
         f64::from(self.done.load(Ordering::Relaxed)) / 1000.0
+    }
+
+    /// How it ended, where that could not be saved yet: until it can, this is how it stands.
+    pub fn ended(&self) -> Option<&Ended> {
+        self.ended.get()
     }
 
     /// Whether it was asked to stop.
@@ -144,7 +160,74 @@ fn lock(known: &Known) -> std::sync::MutexGuard<'_, HashMap<String, Arc<Job>>> {
     known.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
+fn forget(known: &Known, id: &str, job: &Arc<Job>) {
+    let mut known = lock(known);
+    if known.get(id).is_some_and(|j| Arc::ptr_eq(j, job)) {
+        known.remove(id);
+    }
+}
+
+/// How often it is tried again to save how jobs ended, where the disk was full.
+const SAVE_AGAIN: Duration = Duration::from_secs(2);
+
+/// How what a job makes stands: as its row says, but for an end that could not be saved yet.
+pub fn stands(job: Option<&Job>, state: String, failure: String) -> (String, String) {
+    match job.and_then(Job::ended) {
+        Some(ended) => (ended.state.to_owned(), ended.why.clone()),
+        None => (state, failure),
+    }
+}
+
+/// Saves how jobs ended, by their ids.
+#[derive(Clone)]
+pub struct Ends(Known);
+
+impl Ends {
+    /// Saves how a job ended by `save`, now or as soon as there is room for it; until then the job is known under its id and says
+    /// how it stands, so that nothing runs for ever.
+    pub fn end(&self, id: &str, how: Ended, save: impl Fn(&Ended) -> ApiResult<()> + Send + 'static) {
+        let failed = match save(&how) {
+            // It may have been deleted meanwhile.
+            Ok(()) | Err(ApiError::NotFound(_)) => return,
+            Err(e) => e,
+        };
+        tracing::warn!("how {id} ended is not saved yet: {}", failed.cause());
+        let Some(job) = lock(&self.0).get(id).cloned() else { return };
+        let _ = job.ended.set(how.clone());
+        let (known, id) = (self.0.clone(), id.to_owned());
+        std::thread::spawn(move || {
+            // As long as the job is known: one that is taken up again is another.
+            while lock(&known).get(&id).is_some_and(|j| Arc::ptr_eq(j, &job)) {
+                std::thread::sleep(SAVE_AGAIN);
+                if matches!(save(&how), Ok(()) | Err(ApiError::NotFound(_))) {
+                    forget(&known, &id, &job);
+                }
+            }
+        });
+    }
+}
+
+impl Ended {
+    /// Of work that came to nothing: stopped, or with the reason.
+    pub fn without(failure: Option<&ApiError>) -> Self {
+        match failure {
+            None => Self { state: "cancelled", why: String::new() },
+            Some(e) => Self { state: "failed", why: e.to_string() },
+        }
+    }
+}
+
 impl Jobs {
+    /// What saves how its jobs end.
+    pub fn ends(&self) -> Ends {
+        Ends(self.known.clone())
+    }
+
+    /// A job that waits or runs, and has not ended.
+    pub fn going(&self, id: &str) -> Option<Arc<Job>> {
+        self.find(id).filter(|job| job.ended().is_none())
+    }
+
     /// Puts work into a lane. Its job is known under `id` from now on until it has ended, however it ends.
     pub fn queue(&self, lane: Lane, id: &str, work: impl FnOnce(&Job) + Send + 'static) -> Arc<Job> {
         let job = Arc::new(Job::default());
@@ -155,9 +238,9 @@ impl Jobs {
             if catch_unwind(AssertUnwindSafe(|| work(&mine))).is_err() {
                 tracing::error!("the job of {id} broke down");
             }
-            let mut known = lock(&known);
-            if known.get(&id).is_some_and(|j| Arc::ptr_eq(j, &mine)) {
-                known.remove(&id);
+            // One whose end is not saved yet is known on, and says how it stands.
+            if mine.ended.get().is_none() {
+                forget(&known, &id, &mine);
             }
         };
         let sender = match lane {

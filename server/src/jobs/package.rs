@@ -1,7 +1,7 @@
 //! Making a package: every delivery of a plan, of one version of a look.
 
 use super::handoff::proven_on;
-use super::{Job, Jobs, Lane};
+use super::{Ended, Ends, Job, Jobs, Lane};
 use crate::error::{ApiError, ApiResult};
 use crate::preview::{FrameSource, Studio};
 use crate::store::looks::{LookRow, Version};
@@ -22,38 +22,46 @@ const ARCHIVE: &str = "package.zip";
 
 /// Puts a package in line.
 pub fn queue(studio: web::Data<Studio>, jobs: &Jobs, package: PackageRow) {
-    let id = package.id.clone();
-    jobs.queue(Lane::Handoffs, id.as_str(), move |job| {
-        if let Err(e) = run(&studio, job, &package) {
-            tracing::error!("package {}: {e:?}", package.id);
-        }
-    });
+    let (id, ends) = (package.id.clone(), jobs.ends());
+    jobs.queue(Lane::Handoffs, id.as_str(), move |job| run(&studio, job, &ends, &package));
 }
 
 /// Puts all packages in line that the last server of this data folder did not get to the end of. Pictures that were made go
 /// into them as they are.
 pub fn resume(studio: &web::Data<Studio>, jobs: &Jobs) -> ApiResult<()> {
-    for package in studio.store.with(|c| PackageRow::queue_again(c))? {
-        queue(studio.clone(), jobs, package);
-    }
+    let again = match studio.store.change_when_full(PackageRow::queue_again) {
+        // They are made all the same, or say why not.
+        Err(ApiError::Full) => studio.store.with(|c| PackageRow::going(c))?,
+        found => found?,
+    };
+    again.into_iter().for_each(|package| queue(studio.clone(), jobs, package));
     Ok(())
 }
 
 /// Runs a package to its end and saves how it ended.
-fn run(studio: &Studio, job: &Job, package: &PackageRow) -> ApiResult<()> {
-    let id = &package.id;
-    if !studio.store.with(|c| PackageRow::begin(c, id))? {
-        return Ok(());
+fn run(studio: &Studio, job: &Job, ends: &Ends, package: &PackageRow) {
+    let (id, store) = (package.id.clone(), studio.store.clone());
+    let begin = || {
+        // What its end needs is there before it starts.
+        store.set_room_aside()?;
+        store.with(|c| PackageRow::begin(c, &id))
+    };
+    let made = match begin() {
+        Ok(false) => return,
+        Ok(true) => super::worked("package", || make(studio, job, package)),
+        Err(e) => Err(e),
+    };
+    let failure = match made {
+        Ok(true) => return,
+        Ok(false) => None,
+        Err(e) => Some(e),
+    };
+    if let Some(e) = &failure {
+        tracing::warn!("package {id}: {e:?}");
     }
-    match super::worked("package", || make(studio, job, package)) {
-        Ok(true) => {}
-        Ok(false) => studio.store.with(|c| PackageRow::ended(c, id, "cancelled", ""))?,
-        Err(e) => {
-            tracing::warn!("package {id}: {e:?}");
-            studio.store.with(|c| PackageRow::ended(c, id, "failed", &e.to_string()))?;
-        }
-    }
-    Ok(())
+    ends.end(package.id.as_str(), Ended::without(failure.as_ref()), move |how| {
+        store.change_when_full(|c| PackageRow::ended(c, &id, how.state, &how.why))
+    });
 }
 
 /// Makes the archive and keeps it; `false` when it was cancelled.
@@ -74,7 +82,7 @@ fn make(studio: &Studio, job: &Job, package: &PackageRow) -> ApiResult<bool> {
     let manifest = verify::manifest(&archive).map_err(ApiError::internal)?;
     let manifest = serde_json::to_string(&manifest).map_err(ApiError::internal)?;
     let media = studio.media.keep_file(MediaKind::Package, &archive)?;
-    studio.store.change(|c| {
+    studio.store.change_when_full(|c| {
         media.insert(c)?;
         PackageRow::done(c, &package.id, &manifest, &media.hash)
     })?;

@@ -37,6 +37,8 @@ pub struct Clip {
     pub encoding: Option<&'static str>,
     /// Which tags, in a sentence.
     pub reason: String,
+    /// What nearly all clips are that say as little (common practice), by its id.
+    pub proposed: Option<&'static str>,
 }
 
 fn ffmpeg(program: &str) -> Command {
@@ -85,14 +87,28 @@ pub fn probe(path: &Path, name: &str) -> ApiResult<Clip> {
         ("bt2020", "bt2020-10" | "bt2020-12" | "bt709") => Some("rec2020"),
         _ => None,
     };
+    // The names of ffmpeg's pixel formats say their depth where it is more than 8 bit (yuv422p10le, gbrp12le, rgb48le).
+    let format = stream["pix_fmt"].as_str().unwrap_or("unknown");
+    let eight = ["yuv", "nv", "rgb", "bgr", "gbr", "gray"].iter().any(|f| format.starts_with(f))
+        && !["9", "10", "12", "14", "16", "48", "64", "f32"].iter().any(|d| {
+            let end = format.trim_end_matches("le").trim_end_matches("be");
+            end.ends_with(d)
+        });
+    let bare = transfer == "unknown" && primaries == "unknown";
+    let proposed = (bare && eight).then_some("rec709");
     let reason = match encoding {
+        None if proposed.is_some() => {
+            "8-bit clip without transfer and primaries: encoding not stated. Nearly all such clips \
+            are BT.709 (common practice)"
+                .into()
+        }
         Some(_) => format!("the clip's tags say primaries {primaries} and transfer {transfer}"),
         None if transfer == "unknown" => "clip without transfer and primaries: encoding not stated".into(),
         None => {
             format!("primaries {primaries} and transfer {transfer} of the clip's tags are none that is known")
         }
     };
-    Ok(Clip { width, height, rate, frames, encoding, reason })
+    Ok(Clip { width, height, rate, frames, encoding, reason, proposed })
 }
 
 /// A clip's frames as they are decoded.

@@ -2,8 +2,9 @@
 //! a broken connection, a closed page or a killed server it goes on where it broke off.
 
 use super::MediaFolder;
+use crate::api::body::{LEAST, Pace, WINDOW};
 use crate::error::{ApiError, ApiResult};
-use futures_util::{Stream, StreamExt};
+use futures_util::Stream;
 use lantern_core::numeric::room::Room;
 use std::io::Read;
 use std::path::PathBuf;
@@ -14,8 +15,6 @@ use tokio::io::AsyncWriteExt;
 pub const MOST_BYTES: u64 = 64 << 30;
 /// The largest file that is taken in from memory, as a whole: a photograph, or a frame of film.
 pub const MOST_WHOLE: usize = 32 << 20;
-/// How long one that comes as a whole may be silent: it takes room from others meanwhile.
-const SILENCE: Duration = Duration::from_secs(30);
 /// How long a file that broke off waits to be gone on with.
 const PATIENCE: Duration = Duration::from_secs(14 * 24 * 3600);
 /// Bytes after which a file's kind can be told.
@@ -70,12 +69,22 @@ impl MediaFolder {
         }
         let mut file = tokio::fs::OpenOptions::new().create(true).append(true).open(&path).await?;
         let (mut length, mut told) = (have, have >= HEAD as u64);
-        while let Some(chunk) = body.next().await {
-            let chunk = match chunk.map_err(|e| broken(name, e)) {
-                Ok(chunk) => chunk,
-                Err(e) => {
+        let mut pace = Pace::new(WINDOW);
+        loop {
+            let chunk = match pace.next(&mut body).await {
+                Ok(None) => break,
+                Ok(Some(Ok(chunk))) => chunk,
+                Ok(Some(Err(e))) => {
                     file.flush().await?;
-                    return Err(e);
+                    return Err(broken(name, e));
+                }
+                Err(slow) => {
+                    file.flush().await?;
+                    // So little is sent again sooner than it is gone on with.
+                    if length < LEAST as u64 {
+                        tokio::fs::remove_file(&path).await?;
+                    }
+                    return Err(broken(name, slow));
                 }
             };
             file.write_all(&chunk).await?;
@@ -123,8 +132,9 @@ impl MediaFolder {
             )));
         }
         let (mut part, mut told) = (Part { path, room: Room::of(length), have: 0 }, false);
+        let mut pace = Pace::new(WINDOW);
         loop {
-            let why = match tokio::time::timeout(SILENCE, body.next()).await {
+            let why = match pace.next(&mut body).await {
                 Ok(None) if part.have == length => return Ok(part.end()),
                 Ok(None) => "it is shorter than was said".to_owned(),
                 Ok(Some(Ok(chunk))) if part.have + chunk.len() > length => {
@@ -143,7 +153,11 @@ impl MediaFolder {
                     continue;
                 }
                 Ok(Some(Err(e))) => e.to_string(),
-                Err(_) => format!("nothing came for {} s", SILENCE.as_secs()),
+                Err(slow) if part.have < LEAST => {
+                    part.end();
+                    return Err(broken(name, slow));
+                }
+                Err(slow) => slow,
             };
             return Err(broken(name, why));
         }
@@ -227,7 +241,7 @@ fn check_head(head: &[u8], name: &str) -> ApiResult<()> {
 mod tests {
     use super::*;
     use actix_web::web::Bytes;
-    use futures_util::stream;
+    use futures_util::{StreamExt, stream};
 
     type Chunk = Result<Bytes, std::io::Error>;
 

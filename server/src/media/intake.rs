@@ -14,7 +14,7 @@ use std::collections::BTreeMap;
 use tokio::sync::OwnedSemaphorePermit;
 
 /// The largest picture file: it is decoded in memory.
-const MOST_PICTURE: u64 = 1 << 30;
+pub const MOST_PICTURE: u64 = 1 << 30;
 
 /// A picture that was taken in.
 pub struct TakenIn<R> {

@@ -22,6 +22,7 @@ use crate::store::ids::PackageId;
 use crate::store::productions::{Media, MediaKind};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
 
 /// The folder, in it, of packages that are being made.
 const WORKSHOPS: &str = "packages";
@@ -76,13 +77,20 @@ impl MediaFolder {
             std::fs::create_dir_all(&parent)?;
             std::fs::rename(file, &path)?;
             std::fs::File::open(parent)?.sync_all()?;
+        } else if let Ok(file) = std::fs::File::open(&path) {
+            // It came again: whoever takes away what is old lets it be.
+            let _ = file.set_modified(SystemTime::now());
         }
         Ok(new)
     }
 
-    /// Takes away all files but those of these hashes. For a folder that nobody works in: what comes in has no row yet.
+    /// Takes away all files but those of these hashes, and those that came in within `settled`: what comes in has no row yet.
     /// Gives how many went.
-    pub fn keep_only(&self, used: &std::collections::HashSet<String>) -> ApiResult<usize> {
+    pub fn keep_only(&self, used: &std::collections::HashSet<String>, settled: Duration) -> ApiResult<usize> {
+        let young = |file: &std::fs::DirEntry| {
+            let came = file.metadata().and_then(|m| m.modified());
+            !settled.is_zero() && came.is_ok_and(|at| at.elapsed().is_ok_and(|age| age < settled))
+        };
         let mut gone = 0;
         for folder in std::fs::read_dir(&self.root)? {
             let folder = folder?;
@@ -94,7 +102,7 @@ impl MediaFolder {
                 let file = file?;
                 // What is not named by a hash is not ours.
                 let hash = file.file_name().to_str().filter(|n| n.len() == 64 && is_hex(n)).map(String::from);
-                if hash.is_some_and(|hash| !used.contains(&hash)) {
+                if hash.is_some_and(|hash| !used.contains(&hash)) && !young(&file) {
                     std::fs::remove_file(file.path())?;
                     gone += 1;
                 }
@@ -113,6 +121,14 @@ impl MediaFolder {
     /// The folder that a package is made in. Its id comes from the database.
     pub fn workshop(&self, package: &PackageId) -> PathBuf {
         self.root.join(WORKSHOPS).join(package.as_str())
+    }
+
+    /// Takes away the folder that a package was made in, where there is one.
+    pub fn close_workshop(&self, package: &PackageId) -> ApiResult<()> {
+        match std::fs::remove_dir_all(self.workshop(package)) {
+            Err(e) if e.kind() != std::io::ErrorKind::NotFound => Err(e.into()),
+            _ => Ok(()),
+        }
     }
 
     /// Takes away the folders of all packages but these. For a folder that nobody works in.

@@ -155,12 +155,8 @@ impl Studio {
         } else {
             bring(&measure(&own).ok_or_else(dark)?, &measure(&to).ok_or_else(dark)?)
         };
-        found.ok_or_else(|| {
-            ApiError::Invalid(
-                "no balance brings these two together: their light is too far apart; draw areas of the same thing"
-                    .into(),
-            )
-        })
+        found
+            .ok_or_else(|| ApiError::Invalid("no match on whole frames: draw the same object in both".into()))
     }
 
     fn side(&self, side: &Side, before: Option<&str>) -> ApiResult<Vec<[f32; 4]>> {

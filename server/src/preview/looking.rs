@@ -67,6 +67,11 @@ impl Looking {
         Ok(Self { source, encoding, width, ways: Some(ways), making: None })
     }
 
+    /// Whether nobody knows what its code values mean.
+    pub(super) fn is_unknown(&self) -> bool {
+        self.source.is_unknown()
+    }
+
     /// Gives what was made of the rows of a file that has this hash now, and its source. Where the picture is larger, the
     /// middling one goes to disk, and need not be in memory: many of them would push out of it what somebody looks at. `whole` is
     /// the picture as it stands in its file, where it was not read row by row.

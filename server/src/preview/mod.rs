@@ -1,5 +1,6 @@
 //! Live pictures: the page sends a path, the server sends pixels and scope counts.
 
+mod flow;
 pub mod layout;
 pub mod light;
 pub mod looking;

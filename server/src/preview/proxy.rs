@@ -19,6 +19,7 @@ use crate::store::shots::{Frame, Shot};
 use diesel::SqliteConnection;
 use lantern_core::bake::{Bake, Reach};
 use lantern_core::colour::Encoding;
+use lantern_core::colour::likely::{Likely, likely};
 use lantern_core::picture::Picture;
 use lantern_formats::facts::Facts;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -98,6 +99,11 @@ impl FrameSource {
                 .apply_parallel(&mut picture.pixels);
         }
         self.encoding()
+    }
+
+    /// Whether nobody knows how it is encoded.
+    pub(super) fn is_unknown(&self) -> bool {
+        self.raw
     }
 
     /// Whether its code values go through a technical table before they mean anything.
@@ -372,11 +378,14 @@ impl Proxies {
         hash: &str,
         seen: Looking,
         whole: Option<lantern_formats::frame::Frame>,
-    ) -> ApiResult<()> {
-        if let Some(Seen { source, made: (width, made) }) = seen.keep(media, hash, whole)? {
-            self.kept.put((source.key(), width), Arc::new(made));
-        }
-        Ok(())
+    ) -> ApiResult<Option<Likely>> {
+        let unknown = seen.is_unknown();
+        let Some(Seen { source, made: (width, made) }) = seen.keep(media, hash, whole)? else {
+            return Ok(None);
+        };
+        let few: Vec<_> = made.picture.pixels.iter().copied().step_by(LIKELY_EVERY).collect();
+        self.kept.put((source.key(), width), Arc::new(made));
+        Ok(if unknown { likely(&few) } else { None })
     }
 
     /// The same picture wider, where there is one: at least twice as wide for one that stays, which a picture only a little
@@ -388,6 +397,9 @@ impl Proxies {
         wider.into_iter().find_map(|w| self.kept.get(&(source.clone(), w)))
     }
 }
+
+/// Every so many pixels of what is kept are looked at for what the code values speak for: a few thousand are enough.
+const LIKELY_EVERY: usize = 29;
 
 pub(super) fn named(id: &str) -> ApiResult<Encoding> {
     Encoding::find(id).ok_or_else(|| ApiError::internal(format!("no encoding {id}")))

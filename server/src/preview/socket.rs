@@ -1,16 +1,20 @@
 //! The preview socket: requests in as JSON, frames out as bytes, latest wins.
 
+use super::flow::{self, Flow};
 use super::layout::Kind;
 use super::reading::{ReadingRequest, read};
 use super::request::{CardsRequest, PictureRequest, RowRequest, SampleRequest};
 use super::studio::Studio;
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use actix_web::{HttpRequest, HttpResponse, web};
+use actix_ws::{AggregatedMessage, CloseCode, CloseReason, ProtocolError};
 use futures_util::StreamExt;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 use tokio::sync::Notify;
 
 /// The longest request: a path of 200 steps with full curves stays far below.
@@ -53,6 +57,9 @@ struct Inbox {
     news: Notify,
     /// Set when a newer picture makes the work under way pointless.
     stop: AtomicBool,
+    flow: Flow,
+    /// The page reads nothing: the socket is closed.
+    unread: Notify,
 }
 
 /// The work to do next: the picture in hand before what stands around it, the row one picture at a time, so
@@ -217,6 +224,15 @@ fn problem(of: &Of, e: &ApiError) -> String {
     json!({ "problem": { "ask": of.ask, "seq": of.seq, "detail": e.to_string() } }).to_string()
 }
 
+/// Why a socket is closed, for whoever looks at it from outside.
+fn reason(code: CloseCode, says: impl Into<String>) -> Option<CloseReason> {
+    Some(CloseReason { code, description: Some(says.into()) })
+}
+
+/// How often a page is asked whether it is there, and how long it may say nothing at all.
+const PING_EVERY: Duration = Duration::from_secs(20);
+const SILENCE: Duration = Duration::from_secs(65);
+
 /// Opens a preview socket.
 pub async fn open(
     request: HttpRequest,
@@ -224,32 +240,89 @@ pub async fn open(
     studio: web::Data<Studio>,
 ) -> Result<HttpResponse, actix_web::Error> {
     let (response, session, stream) = actix_ws::handle(&request, body)?;
-    let mut stream =
+    let stream =
         stream.max_frame_size(MOST_BYTES).aggregate_continuations().max_continuation_size(MOST_BYTES);
     let inbox = Arc::new(Inbox { viewer: VIEWERS.fetch_add(1, Ordering::Relaxed), ..Default::default() });
     let worker = actix_web::rt::spawn(answer(studio, session.clone(), inbox.clone()));
     actix_web::rt::spawn(async move {
-        let mut session = session;
-        while let Some(Ok(message)) = stream.next().await {
-            match message {
-                actix_ws::AggregatedMessage::Text(text) => match serde_json::from_str(&text) {
-                    Ok(ask) => inbox.put(ask),
-                    Err(e) => {
-                        let e = ApiError::Invalid(format!("this request cannot be read: {e}"));
-                        if session.text(problem(&Of::unreadable(&text), &e)).await.is_err() {
-                            break;
-                        }
-                    }
-                },
-                actix_ws::AggregatedMessage::Ping(bytes) if session.pong(&bytes).await.is_err() => break,
-                actix_ws::AggregatedMessage::Close(_) => break,
-                _ => {}
-            }
-        }
+        let why = hear(session.clone(), stream, &inbox).await;
         worker.abort();
-        let _ = session.close(None).await;
+        // A page that reads nothing does not read this either; its connection ends with its session.
+        let _ = tokio::time::timeout(GOODBYE, session.close(why)).await;
     });
     Ok(response)
+}
+
+/// How long it is tried to say goodbye.
+const GOODBYE: Duration = Duration::from_secs(2);
+
+/// Takes what comes from a page until it is gone, or gives no more sign of life; gives why the socket is closed then.
+async fn hear(
+    mut session: actix_ws::Session,
+    mut stream: actix_ws::AggregatedMessageStream,
+    inbox: &Arc<Inbox>,
+) -> Option<CloseReason> {
+    let mut beat = tokio::time::interval(PING_EVERY);
+    beat.tick().await;
+    loop {
+        let message = tokio::select! {
+            message = stream.next() => message,
+            () = inbox.unread.notified() => {
+                return reason(CloseCode::Policy, format!("nothing was read for {} s", flow::PATIENCE.as_secs()));
+            }
+            _ = beat.tick() => {
+                if inbox.flow.silence() > SILENCE {
+                    return reason(CloseCode::Away, format!("nothing was heard for {} s", SILENCE.as_secs()));
+                }
+                // Apart, since a page that reads nothing would keep this waiting.
+                let mut session = session.clone();
+                actix_web::rt::spawn(async move { session.ping(b"").await });
+                continue;
+            }
+        };
+        inbox.flow.hears();
+        let said = match message {
+            None => return None,
+            Some(Err(ProtocolError::Overflow)) => {
+                return reason(CloseCode::Size, format!("a request is longer than {} MB", MOST_BYTES >> 20));
+            }
+            Some(Err(e)) => return reason(CloseCode::Protocol, e.to_string()),
+            Some(Ok(AggregatedMessage::Text(text))) => match serde_json::from_str(&text) {
+                Ok(ask) => {
+                    inbox.put(ask);
+                    Ok(())
+                }
+                Err(e) => {
+                    let e = ApiError::Invalid(format!("this request cannot be read: {e}"));
+                    session.text(problem(&Of::unreadable(&text), &e)).await
+                }
+            },
+            Some(Ok(AggregatedMessage::Binary(_))) => {
+                let e = ApiError::Invalid("requests are JSON, sent as text and not as bytes".into());
+                session.text(problem(&Of::default(), &e)).await
+            }
+            Some(Ok(AggregatedMessage::Ping(bytes))) => session.pong(&bytes).await,
+            Some(Ok(AggregatedMessage::Pong(bytes))) => {
+                inbox.flow.reads(&bytes);
+                Ok(())
+            }
+            Some(Ok(AggregatedMessage::Close(why))) => return why,
+        };
+        if said.is_err() {
+            return None;
+        }
+    }
+}
+
+/// Sends a picture once there is room for it; `false` where the page is gone, or reads nothing.
+async fn send(session: &mut actix_ws::Session, inbox: &Inbox, bytes: Vec<u8>) -> bool {
+    let length = bytes.len();
+    if tokio::time::timeout(flow::PATIENCE, inbox.flow.room(length)).await.is_err() {
+        inbox.unread.notify_one();
+        return false;
+    }
+    let ping = inbox.flow.sends(length);
+    session.binary(bytes).await.is_ok() && session.ping(&ping).await.is_ok()
 }
 
 /// Answers what waits in the inbox until the page is gone.
@@ -269,25 +342,21 @@ async fn answer(studio: web::Data<Studio>, mut session: actix_ws::Session, inbox
             _ => None,
         };
         let (studio, all) = (studio.clone(), inbox.clone());
-        let inbox = inbox.clone();
-        let answer = match web::block(move || work(&studio, &next, &inbox.stop)).await {
-            Ok(answer) => answer,
-            Err(e) => Err(ApiError::internal(e)),
-        };
+        let answer = blocking(move || work(&studio, &next, &all.stop)).await;
         let sent = match answer {
-            Ok(Answer::Bytes(bytes)) => session.binary(bytes).await,
-            Ok(Answer::Text(text)) => session.text(text).await,
+            Ok(Answer::Bytes(bytes)) => send(&mut session, &inbox, bytes).await,
+            Ok(Answer::Text(text)) => session.text(text).await.is_ok(),
             Ok(Answer::Nothing) => {
                 match stopped {
-                    Some(Again::Picture(r, kind)) => all.lock().again_picture(*r, kind),
-                    Some(Again::Card(r, i)) => all.lock().again(r, i),
+                    Some(Again::Picture(r, kind)) => inbox.lock().again_picture(*r, kind),
+                    Some(Again::Card(r, i)) => inbox.lock().again(r, i),
                     None => {}
                 }
-                Ok(())
+                true
             }
-            Err(e) => session.text(problem(&of, &e)).await,
+            Err(e) => session.text(problem(&of, &e)).await.is_ok(),
         };
-        if sent.is_err() {
+        if !sent {
             return;
         }
     }

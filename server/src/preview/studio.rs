@@ -46,6 +46,8 @@ pub struct Studio {
     room: Arc<Semaphore>,
     /// Tables that were taken apart.
     pub unpicked: crate::jobs::unpick::Results,
+    /// Sequences whose frames come one by one.
+    pub coming: crate::coming::Coming,
 }
 
 /// Files that are taken in at once.
@@ -81,6 +83,7 @@ impl Studio {
             turns: Arc::new(Semaphore::new(MOST_TURNS)),
             room: Arc::new(Semaphore::new(MOST_ROOM >> 10)),
             unpicked: Default::default(),
+            coming: Default::default(),
         }
     }
 

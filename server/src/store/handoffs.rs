@@ -96,21 +96,25 @@ impl Handoff {
         Ok(diesel::update(waiting).set(handoffs::state.eq("running")).execute(c)? > 0)
     }
 
-    /// Ends one that still waits for its turn.
-    pub fn cancel_queued(c: &mut SqliteConnection, id: &HandoffId) -> ApiResult<()> {
-        let waiting = handoffs::table.find(id).filter(handoffs::state.eq("queued"));
+    /// Ends one that still waits for its turn; with `alone` also one that says that it is being made, where nobody makes it.
+    pub fn cancel(c: &mut SqliteConnection, id: &HandoffId, alone: bool) -> ApiResult<()> {
+        let states = if alone { ["queued", "running"].as_slice() } else { &["queued"] };
+        let waiting = handoffs::table.find(id).filter(handoffs::state.eq_any(states));
         diesel::update(waiting).set(handoffs::state.eq("cancelled")).execute(c)?;
         Ok(())
     }
 
-    /// Those that have not ended, in the order that they were asked for; all of them wait anew.
+    /// Those that have not ended, as they are.
+    pub fn undone(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
+        let undone = handoffs::table.filter(handoffs::state.eq_any(["queued", "running"]));
+        Ok(undone.order(handoffs::made_at).select(Self::as_select()).load(c)?)
+    }
+
+    /// Those that have not ended, in the order that they were asked for; all of them wait anew. For one change.
     pub fn queue_again(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
-        c.immediate_transaction(|c| {
-            diesel::update(handoffs::table.filter(handoffs::state.eq("running")))
-                .set(handoffs::state.eq("queued"))
-                .execute(c)?;
-            let waiting = handoffs::table.filter(handoffs::state.eq("queued"));
-            Ok(waiting.order(handoffs::made_at).select(Self::as_select()).load(c)?)
-        })
+        diesel::update(handoffs::table.filter(handoffs::state.eq("running")))
+            .set(handoffs::state.eq("queued"))
+            .execute(c)?;
+        Self::undone(c)
     }
 }

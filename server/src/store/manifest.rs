@@ -122,6 +122,9 @@ pub struct ManifestShot {
     /// Its contrast frame, by the places of its scene and of itself there; since version 2.
     #[serde(default)]
     pub contrast: Option<[usize; 2]>,
+    /// The encoding that is proposed for it; empty where none is.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub proposed: String,
 }
 
 /// A frame.
@@ -300,6 +303,12 @@ impl Manifest {
         own.chain(self.step_tables()).chain(self.archives()).collect()
     }
 
+    /// The hashes of its frames.
+    pub fn pictures(&self) -> BTreeSet<String> {
+        let frames = self.scenes.iter().flat_map(|s| &s.shots).flat_map(|s| &s.frames);
+        frames.map(|f| f.media.clone()).collect()
+    }
+
     /// The hashes of its packages.
     fn archives(&self) -> impl Iterator<Item = &str> {
         self.looks.iter().flat_map(|l| &l.packages).map(|p| p.archive.as_str())
@@ -416,6 +425,7 @@ impl ManifestShot {
             frames: frames.collect(),
             trim: s.trim()?,
             contrast: None,
+            proposed: s.proposed,
             note: s.note,
             tags: s.tags,
             name: s.name,
@@ -440,6 +450,7 @@ impl ManifestShot {
         let shot = Shot {
             encoding,
             encoding_reason: self.encoding_reason.clone(),
+            proposed: self.proposed.clone(),
             rate: self.rate,
             poster: self.poster,
             in_frame: self.in_frame,

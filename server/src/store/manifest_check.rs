@@ -11,7 +11,7 @@ use super::shots::{MOST_FRAMES, RATES};
 use crate::error::ApiResult;
 use lantern_core::colour::Encoding;
 use lantern_core::look::Look;
-use lantern_core::look::MAX_NAME;
+use lantern_core::look::{MAX_NAME, is_unseen};
 use lantern_core::picture::check_size;
 use std::collections::BTreeSet;
 
@@ -23,8 +23,7 @@ const MOST_FILE_NAME: usize = 255;
 const MOST_REASON: usize = 2000;
 /// A name that can be shown on one line.
 fn name(what: &str, text: &str) -> ApiResult<()> {
-    let fine =
-        !text.trim().is_empty() && text.chars().count() <= MAX_NAME && !text.chars().any(char::is_control);
+    let fine = !text.trim().is_empty() && text.chars().count() <= MAX_NAME && !text.chars().any(is_unseen);
     if fine { Ok(()) } else { Err(wrong(format!("{what} has no name of 1 to {MAX_NAME} characters"))) }
 }
 
@@ -41,7 +40,7 @@ fn file_name(text: &str) -> ApiResult<()> {
         && text.len() <= MOST_FILE_NAME
         && text != "."
         && text != ".."
-        && !text.chars().any(|c| c.is_control() || matches!(c, '/' | '\\' | '"'));
+        && !text.chars().any(|c| is_unseen(c) || matches!(c, '/' | '\\' | '"'));
     let shown: String = text.chars().filter(|c| !c.is_control()).take(80).collect();
     if fine { Ok(()) } else { Err(wrong(format!("“{shown}” is no name of a file"))) }
 }

@@ -1,6 +1,7 @@
 //! The database: SQLite in WAL mode through Diesel. One file a table; nothing else writes SQL.
 
 pub mod boards;
+pub mod deleted;
 pub mod handoffs;
 pub mod ids;
 pub mod looks;
@@ -10,11 +11,13 @@ pub mod packages;
 pub mod plans;
 pub mod productions;
 pub mod profiles;
+pub mod reserve;
 pub mod scenes;
 pub mod schema;
 pub mod shelf;
 pub mod shots;
 
+use crate::blocking::blocking;
 use crate::error::{ApiError, ApiResult};
 use diesel::{
     connection::SimpleConnection,
@@ -23,6 +26,7 @@ use diesel::{
     r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection},
 };
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use reserve::Reserve;
 use std::path::Path;
 use std::time::Duration;
 
@@ -35,6 +39,8 @@ pub type Connection = PooledConnection<ConnectionManager<SqliteConnection>>;
 #[derive(Clone)]
 pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
+    /// Beside a database that is written to.
+    reserve: Option<Reserve>,
 }
 
 /// What is said to SQLite on each connection.
@@ -57,6 +63,7 @@ impl Store {
     /// Opens or makes the database file and brings its schema up to date. Errors where it is broken, or where a newer
     /// program changed it; then it is left as it is.
     pub fn open(file: &Path) -> ApiResult<Self> {
+        let reserve = Reserve::of(file.parent().unwrap_or(file));
         check(file)?;
         // The journal's mode belongs to the file, and changes only while nobody else has it open.
         let mut first = <SqliteConnection as diesel::Connection>::establish(&file.to_string_lossy())
@@ -71,7 +78,7 @@ impl Store {
             .connection_timeout(PATIENCE)
             .connection_customizer(Box::new(WRITING))
             .build(manager)?;
-        let store = Self { pool };
+        let store = Self { pool, reserve: Some(reserve) };
         store.connect()?.run_pending_migrations(MIGRATIONS).map_err(|e| broken(file, &*e))?;
         Ok(store)
     }
@@ -89,7 +96,7 @@ impl Store {
             .connection_timeout(PATIENCE)
             .connection_customizer(Box::new(READING))
             .build(manager)?;
-        let store = Self { pool };
+        let store = Self { pool, reserve: None };
         let pending = store.connect()?.has_pending_migration(MIGRATIONS).map_err(|e| broken(file, &*e))?;
         if pending {
             return Err(ApiError::Unusable(format!(
@@ -115,13 +122,36 @@ impl Store {
         self.with(|c| c.immediate_transaction(job))
     }
 
+    /// The same as [`Store::change`] for what has to be written on a full disk too, and asks for little: that something ended or
+    /// is deleted. Where there is no room, what was set aside is given up for it.
+    pub fn change_when_full<T>(&self, job: impl Fn(&mut SqliteConnection) -> ApiResult<T>) -> ApiResult<T> {
+        match self.change(&job) {
+            Err(ApiError::Full) if self.reserve.as_ref().is_some_and(Reserve::give_up) => self.change(&job),
+            done => done,
+        }
+    }
+
+    /// Sets room aside for [`Store::change_when_full`]. Errors where the disk has none.
+    pub fn set_room_aside(&self) -> ApiResult<()> {
+        self.reserve.as_ref().map_or(Ok(()), Reserve::lay_down)
+    }
+
+    /// [`Store::change_when_full`] on a thread that may block.
+    pub async fn run_when_full<T: Send + 'static>(
+        &self,
+        job: impl Fn(&mut SqliteConnection) -> ApiResult<T> + Send + 'static,
+    ) -> ApiResult<T> {
+        let store = self.clone();
+        blocking(move || store.change_when_full(job)).await
+    }
+
     /// Runs `job` with a connection on a thread that may block; see [`Store::with`].
     pub async fn run<T: Send + 'static>(
         &self,
         job: impl FnOnce(&mut Connection) -> ApiResult<T> + Send + 'static,
     ) -> ApiResult<T> {
         let store = self.clone();
-        actix_web::web::block(move || store.with(job)).await?
+        blocking(move || store.with(job)).await
     }
 
     /// The same as one change; see [`Store::change`].
@@ -130,7 +160,7 @@ impl Store {
         job: impl FnOnce(&mut SqliteConnection) -> ApiResult<T> + Send + 'static,
     ) -> ApiResult<T> {
         let store = self.clone();
-        actix_web::web::block(move || store.change(job)).await?
+        blocking(move || store.change(job)).await
     }
 }
 
@@ -183,22 +213,6 @@ fn check(file: &Path) -> ApiResult<()> {
 struct Said {
     #[diesel(sql_type = diesel::sql_types::Text)]
     quick_check: String,
-}
-
-/// How long what was deleted can be put back.
-const KEPT_DELETED: i64 = 30 * 24 * 3600;
-
-/// Takes away for good what was deleted long ago. Files stay in the media folder.
-pub fn forget_deleted(c: &mut SqliteConnection) -> ApiResult<()> {
-    use schema::{looks, packages, plans, productions, scenes, shots};
-    let before = now() - KEPT_DELETED;
-    diesel::delete(productions::table.filter(productions::deleted_at.lt(before))).execute(c)?;
-    diesel::delete(scenes::table.filter(scenes::deleted_at.lt(before))).execute(c)?;
-    diesel::delete(shots::table.filter(shots::deleted_at.lt(before))).execute(c)?;
-    diesel::delete(looks::table.filter(looks::deleted_at.lt(before))).execute(c)?;
-    diesel::delete(plans::table.filter(plans::deleted_at.lt(before))).execute(c)?;
-    diesel::delete(packages::table.filter(packages::deleted_at.lt(before))).execute(c)?;
-    Ok(())
 }
 
 /// Seconds since 1970.

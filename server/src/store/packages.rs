@@ -82,9 +82,10 @@ impl PackageRow {
         Ok(diesel::update(waiting).set(packages::state.eq("running")).execute(c)? > 0)
     }
 
-    /// Ends one that still waits for its turn.
-    pub fn cancel_queued(c: &mut SqliteConnection, id: &PackageId) -> ApiResult<()> {
-        let waiting = packages::table.find(id).filter(packages::state.eq("queued"));
+    /// Ends one that still waits for its turn; with `alone` also one that says that it is being made, where nobody makes it.
+    pub fn cancel(c: &mut SqliteConnection, id: &PackageId, alone: bool) -> ApiResult<()> {
+        let states = if alone { ["queued", "running"].as_slice() } else { &["queued"] };
+        let waiting = packages::table.find(id).filter(packages::state.eq_any(states));
         diesel::update(waiting).set(packages::state.eq("cancelled")).execute(c)?;
         Ok(())
     }
@@ -96,21 +97,24 @@ impl PackageRow {
         Ok(diesel::update(ended.filter(packages::deleted_at.is_null())).set(again).execute(c)? > 0)
     }
 
-    /// Those that have not ended, in the order that they were asked for; all of them wait anew.
+    /// Those that have not ended, in the order that they were asked for; all of them wait anew. For one change.
     pub fn queue_again(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
-        c.immediate_transaction(|c| {
-            // What was deleted meanwhile is not made, and can be taken up again where it is put back.
-            let going = packages::table.filter(packages::state.eq_any(["queued", "running"]));
-            diesel::update(going.filter(packages::deleted_at.is_not_null()))
-                .set(packages::state.eq("cancelled"))
-                .execute(c)?;
-            diesel::update(packages::table.filter(packages::state.eq("running")))
-                .set(packages::state.eq("queued"))
-                .execute(c)?;
-            let waiting = packages::table.filter(packages::state.eq("queued"));
-            let waiting = waiting.filter(packages::deleted_at.is_null());
-            Ok(waiting.order(packages::made_at).select(Self::as_select()).load(c)?)
-        })
+        // What was deleted meanwhile is not made, and can be taken up again where it is put back.
+        let going = packages::table.filter(packages::state.eq_any(["queued", "running"]));
+        diesel::update(going.filter(packages::deleted_at.is_not_null()))
+            .set(packages::state.eq("cancelled"))
+            .execute(c)?;
+        diesel::update(packages::table.filter(packages::state.eq("running")))
+            .set(packages::state.eq("queued"))
+            .execute(c)?;
+        Self::going(c)
+    }
+
+    /// Those that have not ended and are not deleted, as they are.
+    pub fn going(c: &mut SqliteConnection) -> ApiResult<Vec<Self>> {
+        let going = packages::table.filter(packages::state.eq_any(["queued", "running"]));
+        let going = going.filter(packages::deleted_at.is_null());
+        Ok(going.order(packages::made_at).select(Self::as_select()).load(c)?)
     }
 
     /// The ids of those that may be taken up again: what was made for them is kept.

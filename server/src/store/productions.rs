@@ -161,16 +161,20 @@ impl Production {
 }
 
 impl Media {
-    /// Forgets pictures that no frame names any more and packages that were deleted for good, and gives the hashes of all files that are left. Clips stay, whose
-    /// frames do not name them; so do tables: a page's undo, or a change that is not saved yet, may bring a step back that
-    /// names one.
-    pub fn still_used(c: &mut SqliteConnection) -> ApiResult<HashSet<String>> {
+    /// Forgets pictures that no frame names any more and packages that were deleted for good. Clips stay, whose frames do not
+    /// name them; so do tables: a page's undo, or a change that is not saved yet, may bring a step back that names one.
+    pub fn forget_unused(c: &mut SqliteConnection) -> ApiResult<()> {
         const FORGET: &str =
             "DELETE FROM media WHERE kind IN ('picture', 'package') AND hash NOT IN (SELECT media_hash FROM frames)
             AND hash NOT IN (SELECT table_hash FROM profiles WHERE table_hash IS NOT NULL)
             AND hash NOT IN (SELECT table_hash FROM handoffs WHERE table_hash IS NOT NULL)
             AND hash NOT IN (SELECT archive_hash FROM packages WHERE archive_hash IS NOT NULL)";
         diesel::sql_query(FORGET).execute(c)?;
+        Ok(())
+    }
+
+    /// The hashes of all files that are known.
+    pub fn known(c: &mut SqliteConnection) -> ApiResult<HashSet<String>> {
         Ok(media::table.select(media::hash).load::<String>(c)?.into_iter().collect())
     }
 

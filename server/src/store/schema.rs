@@ -49,6 +49,7 @@ diesel::table! {
         note -> Text,
         tags -> Text,
         contrast -> Nullable<Text>,
+        proposed -> Text,
         deleted_at -> Nullable<BigInt>,
     }
 }

@@ -6,7 +6,8 @@ use super::scenes::Scene;
 use super::schema::{frames, scenes, shots};
 use crate::error::{ApiError, ApiResult};
 use diesel::prelude::*;
-use lantern_core::look::Path;
+use lantern_core::look::{MAX_NAME, Path};
+use std::collections::HashSet;
 
 /// The most frames of a shot.
 pub const MOST_FRAMES: i32 = 200_000;
@@ -53,6 +54,9 @@ pub struct Shot {
     pub tags: String,
     /// The still that shows the same set-up in the camera's plain display profile.
     pub contrast: Option<ShotId>,
+    /// The encoding that nearly all files have that say as little as its own do, by its id; to be confirmed. Empty where there is
+    /// none, or its code values speak against it.
+    pub proposed: String,
 }
 
 /// What [`Shot::arrival`] says while files come in.
@@ -68,6 +72,8 @@ pub struct ShotPatch {
     pub encoding: Option<String>,
     /// Why it has its encoding.
     pub encoding_reason: Option<String>,
+    /// The encoding that is proposed for it.
+    pub proposed: Option<String>,
     /// Frames a second.
     pub rate: Option<f64>,
     /// The frame shown for it.
@@ -132,7 +138,28 @@ impl Shot {
             note: String::new(),
             tags: String::new(),
             contrast: None,
+            proposed: String::new(),
         })
+    }
+
+    /// A name that no other shot of a scene's production has: the one that is asked for, or that one with a number.
+    pub fn free_name(c: &mut SqliteConnection, scene: &SceneId, name: &str) -> ApiResult<String> {
+        let production = Scene::find(c, scene)?.production_id;
+        let taken: HashSet<String> = shots::table
+            .inner_join(scenes::table)
+            .filter(scenes::production_id.eq(production).and(scenes::deleted_at.is_null()))
+            .filter(shots::deleted_at.is_null())
+            .select(shots::name)
+            .load(c)?
+            .into_iter()
+            .collect();
+        if !taken.contains(name) {
+            return Ok(name.into());
+        }
+        // A number takes up to seven characters of the most that a name has.
+        let stem: String = name.chars().take(MAX_NAME - 7).collect();
+        let numbered = (2..).map(|n| format!("{stem} ({n})")).find(|n| !taken.contains(n));
+        Ok(numbered.unwrap_or(stem))
     }
 
     /// The shots of a scene in order.
@@ -171,7 +198,11 @@ impl Shot {
     /// Says of shots whose files were coming in when the server stopped that they broke off.
     pub fn break_off_arrivals(c: &mut SqliteConnection) -> ApiResult<()> {
         diesel::update(shots::table.filter(shots::arrival.eq(COMING)))
-            .set(shots::arrival.eq("the server stopped while its files came in: bring it in again to go on"))
+            .set(
+                shots::arrival.eq(
+                    "It broke off: the server stopped while its files came in. Bring it in again to go on",
+                ),
+            )
             .execute(c)?;
         Ok(())
     }
@@ -243,6 +274,11 @@ impl Frame {
     pub fn at(c: &mut SqliteConnection, shot: &ShotId, place: i64) -> ApiResult<Self> {
         let own = frames::table.filter(frames::shot_id.eq(shot)).order(frames::number).offset(place);
         own.select(Self::as_select()).first(c).optional()?.ok_or(ApiError::NotFound("frame"))
+    }
+
+    /// How many frames of a shot are here.
+    pub fn count(c: &mut SqliteConnection, shot: &ShotId) -> ApiResult<i64> {
+        Ok(frames::table.filter(frames::shot_id.eq(shot)).count().get_result(c)?)
     }
 
     /// Saves a frame; one with the same number is replaced.

@@ -219,5 +219,5 @@ async fn a_technical_table_stands_for_constants() {
     assert!(pixel(&studio, &picture_of(&shot, Quality::Rest)) > 240);
     let broken = json!({ "body": body, "table": "no table" }).to_string();
     let (_, problem) = ask!(service, post, format!("{production}/profiles"), broken);
-    assert!(problem["detail"].as_str().unwrap().contains("technical table"), "{problem}");
+    assert!(problem["detail"].as_str().unwrap().contains("the profile’s table"), "{problem}");
 }

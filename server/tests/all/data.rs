@@ -101,11 +101,11 @@ fn versions_are_numbered_kept_as_they_were_and_go_with_their_look() {
     assert!(matches!(LookRow::set_deleted(c, &row.id, false), Err(ApiError::NotFound("look"))));
     assert_eq!(Version::of_look(c, &row.id).unwrap().len(), 2);
     LookRow::set_deleted(c, &row.id, true).unwrap();
-    lantern_server::store::forget_deleted(c).unwrap();
+    lantern_server::store::deleted::forget_old(c).unwrap();
     assert_eq!(Version::of_look(c, &row.id).unwrap().len(), 2, "it was deleted just now");
     diesel::RunQueryDsl::execute(diesel::sql_query("UPDATE looks SET deleted_at = deleted_at - 2592001"), c)
         .unwrap();
-    lantern_server::store::forget_deleted(c).unwrap();
+    lantern_server::store::deleted::forget_old(c).unwrap();
     assert!(Version::of_look(c, &row.id).unwrap().is_empty());
 }
 

@@ -35,7 +35,7 @@ macro_rules! arrive {
 
 #[actix_web::test]
 async fn a_sequence_comes_in_frame_by_frame_and_warns_of_what_is_wrong_with_it() {
-    service!(_data, _studio, service, production);
+    service!(_data, studio, service, production);
     let (_, all) = ask!(service, get, production, "");
     let scene = all["scenes"][0]["id"].as_str().unwrap();
     let names = ["sea.1001.png", "sea.1002.png", "sea.1004.png"];
@@ -54,6 +54,8 @@ async fn a_sequence_comes_in_frame_by_frame_and_warns_of_what_is_wrong_with_it()
     let (_, frames) = ask!(service, get, format!("/api/shots/{id}/frames"), "");
     assert_eq!(frames.as_array().unwrap().len(), 3);
     assert_eq!((&frames[2]["number"], &frames[2]["name"]), (&json!(1004), &json!("sea.1004.png")));
+    // Nothing more comes.
+    studio.coming.forget();
     let (_, all) = ask!(service, get, production, "");
     let shot = &all["scenes"][0]["shots"][1];
     assert_eq!(
@@ -61,7 +63,7 @@ async fn a_sequence_comes_in_frame_by_frame_and_warns_of_what_is_wrong_with_it()
         (&json!(3), &json!(1001), &json!(2))
     );
     let warnings = shot["warnings"].to_string();
-    for want in ["3 of 4 frames", "differ in size", "Encoding unknown"] {
+    for want in ["broke off after 3 of 4 frames", "differ in size", "Encoding unknown"] {
         assert!(warnings.contains(want), "{want}: {warnings}");
     }
     let edit = |v: Value| v.to_string();

@@ -45,6 +45,18 @@ fn picture(shot: &str, seq: u32) -> Value {
         "display": "rec709" })
 }
 
+type Socket = tokio_tungstenite::WebSocketStream<tokio_tungstenite::MaybeTlsStream<tokio::net::TcpStream>>;
+
+/// What comes next; pings, which the library answers, are not counted.
+async fn data(socket: &mut Socket) -> Message {
+    loop {
+        let next = socket.next().await.unwrap().unwrap();
+        if !next.is_ping() {
+            return next;
+        }
+    }
+}
+
 #[actix_web::test]
 async fn a_refusal_says_what_it_refuses_and_everything_else_comes() {
     let folder = tempfile::tempdir().unwrap();
@@ -74,17 +86,17 @@ async fn a_refusal_says_what_it_refuses_and_everything_else_comes() {
     ];
     for (ask, what, seq) in asks {
         socket.send(Message::text(ask.to_string())).await.unwrap();
-        let said = socket.next().await.unwrap().unwrap();
+        let said = data(&mut socket).await;
         let problem: Value = serde_json::from_str(said.to_text().unwrap()).unwrap();
         let problem = &problem["problem"];
         assert_eq!((&problem["ask"], &problem["seq"]), (&json!(what), &json!(seq)), "{problem}");
         assert!(problem["detail"].as_str().is_some_and(|d| !d.is_empty()));
     }
     socket.send(Message::text("not even JSON")).await.unwrap();
-    let said = socket.next().await.unwrap().unwrap();
+    let said = data(&mut socket).await;
     assert!(said.to_text().unwrap().contains("cannot be read"));
     socket.send(Message::text(picture(&shot, 8).to_string())).await.unwrap();
-    let frame = socket.next().await.unwrap().unwrap().into_data();
+    let frame = data(&mut socket).await.into_data();
     assert_eq!((frame[0], u32::from_le_bytes(frame[4..8].try_into().unwrap())), (1, 8));
     assert_eq!(frame.len(), 16 + 64 * 36 * 4);
 }
@@ -100,10 +112,50 @@ async fn of_many_requests_at_once_the_newest_comes_and_the_socket_stays() {
     }
     let (mut last, mut came) = (0, 0);
     while last < 200 {
-        let frame = socket.next().await.unwrap().unwrap().into_data();
+        let frame = data(&mut socket).await.into_data();
         let seq = u32::from_le_bytes(frame[4..8].try_into().unwrap());
         assert!(seq > last, "never an older one after a newer one");
         (last, came) = (seq, came + 1);
     }
     assert!(came <= 200);
+}
+
+#[actix_web::test]
+async fn bytes_are_answered_and_what_is_too_long_closes_with_the_reason() {
+    let folder = tempfile::tempdir().unwrap();
+    let (address, _) = serve(folder.path()).await;
+    let open = || tokio_tungstenite::connect_async(format!("ws://{address}/api/preview"));
+    let (mut socket, _) = open().await.unwrap();
+    socket.send(Message::binary(vec![1_u8, 2, 3])).await.unwrap();
+    let said = data(&mut socket).await;
+    assert!(said.to_text().unwrap().contains("sent as text"), "{said}");
+    socket.send(Message::text("x".repeat((1 << 20) + 1))).await.unwrap();
+    let Message::Close(Some(why)) = data(&mut socket).await else { panic!("it is not closed") };
+    assert_eq!((u16::from(why.code), why.reason.as_str()), (1009, "a request is longer than 1 MB"));
+}
+
+#[actix_web::test]
+async fn a_page_that_reads_nothing_gets_no_more_than_a_few_pictures() {
+    let folder = tempfile::tempdir().unwrap();
+    let (address, shot) = serve(folder.path()).await;
+    let (mut socket, _) =
+        tokio_tungstenite::connect_async(format!("ws://{address}/api/preview")).await.unwrap();
+    // Pictures of 64 x 36 are small: as many as come unread are counted when reading begins at last.
+    let wide = |seq: u32| {
+        let mut ask = picture(&shot, seq);
+        ask["width"] = json!(64);
+        ask
+    };
+    for seq in 1..=3000 {
+        socket.send(Message::text(wide(seq).to_string())).await.unwrap();
+    }
+    // All that it asked for last is there in the end, and older ones gave way.
+    let (mut bytes, mut came, mut last) = (0, 0, 0);
+    while last < 3000 {
+        let frame = data(&mut socket).await.into_data();
+        last = u32::from_le_bytes(frame[4..8].try_into().unwrap());
+        bytes += frame.len();
+        came += 1;
+    }
+    assert!(came < 3000 && bytes < 16 << 20, "{came} pictures, {bytes} bytes");
 }

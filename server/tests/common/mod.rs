@@ -84,6 +84,23 @@ macro_rules! service {
     };
 }
 
+/// A service over a data folder that is open, with these jobs.
+#[macro_export]
+macro_rules! service_over {
+    ($data:ident, $jobs:ident, $studio:ident, $service:ident) => {
+        let $studio = web::Data::new(Studio::new($data.store.clone(), $data.media.clone()));
+        let $service = test::init_service(
+            App::new()
+                .app_data($studio.clone())
+                .app_data($jobs.clone())
+                .app_data(web::Data::new($data.store.clone()))
+                .app_data(web::Data::new(Folders::new(&[]).unwrap()))
+                .configure(api::routes),
+        )
+        .await;
+    };
+}
+
 /// Sends a request and gives its status and JSON body, null where there is none.
 #[macro_export]
 macro_rules! ask {

@@ -25,6 +25,8 @@ export type EncodingInfo = Schemas["EncodingInfo"];
 export type Production = Schemas["ProductionDetail"];
 export type Scene = Schemas["SceneDetail"];
 export type Shot = Schemas["ShotDetail"];
+export type Deleted = Schemas["DeletedDetail"];
+export type ShotEncoding = Schemas["ShotEncoding"];
 export type ProductionLine = Schemas["ProductionLine"];
 export type LookLine = Schemas["LookLine"];
 export type LookDetail = Schemas["LookDetail"];
@@ -127,7 +129,10 @@ export const api = {
   renameProduction: (id: string, name: string) => told(client.PUT("/api/productions/{id}", { ...of(id), body: { name } })),
   duplicateProduction: (id: string, name: string) => told(client.POST("/api/productions/{id}/duplicate", { ...of(id), body: { name } })),
   openDemo: () => told(client.POST("/api/productions/demo")),
-  restore: (what: "productions" | "scenes" | "shots" | "looks" | "plans" | "packages", id: string) => told(client.POST(`/api/${what}/{id}/restore`, of(id))),
+  restore: (what: Deleted["sort"], id: string) => told(client.POST(`/api/${what}/{id}/restore`, of(id))),
+  deletedProductions: () => told(client.GET("/api/deleted")),
+  deleted: (production: string) => told(client.GET("/api/productions/{id}/deleted", of(production))),
+  forget: (sort: Deleted["sort"], id: string) => told(client.DELETE("/api/deleted/{sort}/{id}", { params: { path: { sort, id } } })),
   apart: (shot: string) => told(client.POST("/api/shots/{id}/apart", of(shot))),
   join: (scene: string, shots: string[]) => told(client.POST("/api/scenes/{id}/join", { ...of(scene), body: { shots } })),
   codeValues: (shot: string) => told(client.GET("/api/shots/{id}/code-values", of(shot))),
@@ -156,6 +161,8 @@ export const api = {
   listFolder: (root: number, parts: string[]) => told(client.POST("/api/folders/list", { body: { root, parts } })),
   bringIn: (scene: string, root: number, parts: string[], names: string[]) =>
     told(client.POST("/api/scenes/{id}/bring", { ...of(scene), body: { place: { root, parts }, names } })),
+  setEncodings: (production: string, set: ShotEncoding[], onlyUnset = false) =>
+    told(client.PUT("/api/productions/{id}/encodings", { ...of(production), body: { set, only_unset: onlyUnset } })),
   editShot: (id: string, change: Partial<Schemas["EditShot"]>) => told(client.PATCH("/api/shots/{id}", { ...of(id), body: some(change) })),
   deleteShot: (id: string) => told(client.DELETE("/api/shots/{id}", of(id))),
   trim: (shot: string) => told(client.GET("/api/shots/{id}/trim", of(shot))),
@@ -194,7 +201,7 @@ export const api = {
   deletePackage: (id: string) => told(client.DELETE("/api/packages/{id}", of(id))),
   cancelHandoff: (id: string) => told(client.POST("/api/handoffs/{id}/cancel", of(id))),
   importLook: (production: string, file: Blob) => told(client.POST("/api/productions/{id}/looks/import", { ...of(production), ...asFile(file) })),
-  bringTable: (file: File) => told(client.POST("/api/tables", { params: { query: { name: file.name } }, ...asFile(file) })),
+  bringTable: (file: File, range: "full" | "legal" = "full") => told(client.POST("/api/tables", { params: { query: { name: file.name, range } }, ...asFile(file) })),
   readTable: (table: string, from: TableUse["from"], to: TableUse["to"]) =>
     told(client.POST("/api/tables/reading", { body: { table, from, to } })),
   beginUnpick: (t: TableUse) => told(client.POST("/api/unpicks", { body: { table: t.table, name: t.name, from: t.from, to: t.to } })),

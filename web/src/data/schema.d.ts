@@ -317,6 +317,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Productions that were deleted */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DeletedDetail"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deleted/{sort}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes something that was deleted away for good */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    sort: string;
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dropper": {
         parameters: {
             query?: never;
@@ -642,6 +733,51 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handoffs/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Its report, as a file */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2328,6 +2464,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{id}/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was deleted of it */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DeletedDetail"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{id}/duplicate": {
         parameters: {
             query?: never;
@@ -2373,6 +2556,57 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{id}/encodings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says of many shots at once how they are encoded */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SetEncodings"];
+                };
+            };
+            responses: {
+                /** @description done */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShotEncoding"][];
+                    };
+                };
+                /** @description what went wrong (RFC 9457) */
+                default: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/problem+json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4741,6 +4975,7 @@ export interface paths {
             parameters: {
                 query?: {
                     name?: string;
+                    range?: string;
                 };
                 header?: never;
                 path?: never;
@@ -5869,6 +6104,32 @@ export interface components {
              * @default []
              */
             red: number[][];
+        };
+        /** @description Something that was deleted. */
+        DeletedDetail: {
+            /**
+             * Format: int64
+             * @description Seconds since 1970.
+             */
+            deleted_at: number;
+            /**
+             * Format: int64
+             * @description How many shots of a production or scene, steps of a shot's trim, or versions of a look come back with it.
+             */
+            holds: number;
+            /** @description Its id. */
+            id: string;
+            /** @description Its name. */
+            name: string;
+            /** @description What it is. */
+            sort: components["schemas"]["Sort"];
+            /**
+             * Format: int64
+             * @description When it is taken away for good, in seconds since 1970.
+             */
+            until: number;
+            /** @description What it belongs to: a shot's scene, a package's look; else empty. */
+            within: string;
         };
         /** @description One thing that somebody gets. */
         Delivery: {
@@ -8838,6 +9099,16 @@ export interface components {
             /** @description The shot. */
             shot: components["schemas"]["ShotId"];
         };
+        /** @description Says how shots are encoded: all of it or nothing. */
+        SetEncodings: {
+            /**
+             * @description Leaves those as they are whose encoding is known.
+             * @default false
+             */
+            only_unset: boolean;
+            /** @description The shots, each of the production, with their encodings. */
+            set: components["schemas"]["ShotEncoding"][];
+        };
         /** @description The id of something kept on the Shelf. */
         ShelfId: string;
         /** @description Something on the Shelf. */
@@ -8864,6 +9135,11 @@ export interface components {
             encoding: string;
             /** @description Why it has its encoding, or why none is known. */
             encoding_reason: string;
+            /**
+             * Format: int32
+             * @description Frames that were announced; fewer may be here.
+             */
+            expected: number;
             /**
              * Format: int32
              * @description Number of the first frame, as its file says.
@@ -8900,6 +9176,8 @@ export interface components {
              * @description The frame shown for it, by its place in the order.
              */
             poster: number;
+            /** @description The encoding that nearly all files have that say as little, where none is known: to be confirmed. Else empty. */
+            proposed: string;
             /**
              * Format: double
              * @description Frames a second.
@@ -8929,6 +9207,13 @@ export interface components {
              * @description Pixels in a row of its first frame.
              */
             width: number;
+        };
+        /** @description A shot and its encoding. */
+        ShotEncoding: {
+            /** @description The encoding's id; empty where nobody knows. */
+            encoding: string;
+            /** @description The shot. */
+            shot: components["schemas"]["ShotId"];
         };
         /** @description The id of a shot. */
         ShotId: string;
@@ -9038,6 +9323,8 @@ export interface components {
              */
             edges: number;
         };
+        /** @description What can be deleted and put back. */
+        Sort: "productions" | "scenes" | "shots" | "looks" | "plans" | "packages" | "board-tables";
         /** @description What a table of the path needs because of the selected step. */
         Steep: {
             /**

@@ -19,7 +19,7 @@ function Limits({ source }: { source: Source }) {
     { id: "black", title: "at 0 %", value: black, bad: false },
     { id: "white", title: "at 100 %", value: white, bad: false },
     { id: "gamut", title: "out of gamut", value: gamut, bad: false },
-    { id: "r103", title: "outside R 103", more: "Outside of the limits of EBU R 103", value: beyond, bad: beyond > area },
+    { id: "r103", title: "outside EBU R 103", more: "Outside of the limits of EBU R 103", value: beyond, bad: beyond > area },
   ];
   return (
     <dl className={`col-span-2 grid grid-cols-4 gap-x-2 ${source === "beside" ? "-mt-1.5" : ""}`} aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>

@@ -7,7 +7,7 @@ import { scopesOf } from "./registry";
 /** The two that are always open beside a look. */
 export function Scopes({ className = "" }: { className?: string }) {
   return (
-    <aside aria-label="Scopes" className={`flex w-[312px] shrink-0 flex-col gap-2 overflow-hidden bg-wall p-3 max-[1150px]:w-[256px] max-[1150px]:px-2 ${className}`}>
+    <aside aria-label="Scopes" className={`flex w-[312px] shrink-0 flex-col gap-2 overflow-hidden bg-wall p-3 max-[1150px]:w-[256px] max-[1150px]:px-2 max-[900px]:h-[560px] max-[900px]:w-full ${className}`}>
       <WholeFrame />
       <Patches />
       {scopesOf("look").map(({ id, Panel }) => (
@@ -33,7 +33,7 @@ function WholeFrame() {
 export function AllScopes({ className = "" }: { className?: string }) {
   const two = useInstruments((s) => s.beside !== null);
   return (
-    <aside aria-label="Scopes" className={`flex w-[432px] shrink-0 flex-col gap-2 overflow-y-auto bg-wall px-3 py-2 max-[1150px]:w-[340px] ${className}`}>
+    <aside aria-label="Scopes" className={`flex w-[432px] shrink-0 flex-col gap-2 overflow-y-auto bg-wall px-3 py-2 max-[1150px]:w-[340px] max-[900px]:w-full ${className}`}>
       <WholeFrame />
       <div className="grid grid-cols-2 gap-2">
         {scopesOf("balance").map(({ id, Panel }) => (

@@ -240,7 +240,7 @@ describe("a sequence", () => {
 
   it("that was begun before goes on in its shot, without the frames that are there in full", async () => {
     calls.group.mockResolvedValue([group]);
-    const begun = { id: "begun", name: "ferry", warnings: ["2 of 3 frames came in: bring it in again to go on"] };
+    const begun = { id: "begun", name: "ferry", frames: 2, expected: 3, warnings: [] };
     useSession.setState({ production: { id: "clock", scenes: [{ id: "quay", shots: [begun] }] } as unknown as Production });
     calls.frames.mockResolvedValue([{ name: "ferry.0101.exr", bytes: 8 }, { name: "ferry.0102.exr", bytes: 5 }]);
     await send(...files);

@@ -155,7 +155,7 @@ export const useIncoming = create<Uploads>((set, get) => {
 function begunShot(scene: string, name: string) {
   const { production } = useSession.getState();
   const there = production?.scenes.find((s) => s.id === scene)?.shots ?? [];
-  return shotsOf(production).find((s) => there.includes(s) && s.name === name && s.warnings.some((w) => w.includes("came in")));
+  return shotsOf(production).find((s) => there.includes(s) && s.name === name && s.frames < s.expected);
 }
 
 /** The scene that files go to where none is said: the last that holds shots; made where there is none. */

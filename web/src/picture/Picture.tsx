@@ -11,6 +11,7 @@ import { Pins } from "./Readout";
 import { Loupe } from "./Loupe";
 import { ToneMapped } from "./ToneMapped";
 import { Reel } from "./Reel";
+import { Transport } from "./Transport";
 import { Stage } from "./Stage";
 
 export function Picture() {
@@ -29,7 +30,7 @@ export function Picture() {
   const raw = shot !== undefined && !isInterpreted(shot);
   const as = place === "balance" ? (other ? (beside?.as ?? null) : null) : against ? againstAs : null;
   return (
-    <section aria-label="Picture" className={full ? "fixed inset-0 z-20 flex flex-col bg-room" : "flex min-h-0 flex-1 flex-col"}>
+    <section aria-label="Picture" className={full ? "fixed inset-0 z-20 flex flex-col bg-room" : "flex min-h-0 flex-1 flex-col max-[900px]:h-[300px] max-[900px]:flex-none"}>
       <div
         data-surround={surround}
         className={`relative flex min-h-0 flex-1 items-center justify-center gap-1 ${surround === "page" ? "p-[5%]" : ""}`}
@@ -51,7 +52,7 @@ export function Picture() {
         <Said trying={trying} />
         {raw && !trying && (
           <p role="note" data-raw className="absolute top-1.5 left-2 z-10 flex items-center gap-2 rounded bg-pit/85 py-0.5 pr-0.5 pl-2 text-bright">
-            Not interpreted: encoding unknown, code values as they are
+            Encoding not set: code values as they are
             <Button kind="main" onClick={() => useSession.getState().set({ encode: [shot.id] })}>
               Set encoding…
             </Button>
@@ -59,13 +60,13 @@ export function Picture() {
         )}
         <Pins />
       </div>
-      <footer className="flex h-6 shrink-0 items-center gap-4 whitespace-nowrap text-faint">
-        <div className="flex min-w-0 flex-1 items-center gap-4 overflow-hidden">
-        <span className="text-text">
+      <footer className="flex min-h-6 shrink-0 flex-wrap items-center gap-x-4 whitespace-nowrap text-faint">
+        <span className="min-w-0 truncate text-text">
           {shot?.name ?? "No shot"}
           {as && other ? ` · ${other.name}` : ""}
         </span>
-        </div>
+        <Transport />
+        <span className="flex-1" />
         <ViewBar />
       </footer>
     </section>
@@ -112,7 +113,7 @@ function Behind() {
   useEffect(() => preview.behind.add(setBehind), []);
   return behind ? (
     <span data-behind className="rounded bg-pit/85 px-2 py-0.5 text-lantern">
-      The picture is older than the values…
+      Picture is catching up…
     </span>
   ) : null;
 }

@@ -18,6 +18,8 @@ export interface PlaceEntry {
   id: Place;
   title: string;
   Component: ComponentType;
+  /** Whether a path is worked on there: the look's, or the shot's trim. */
+  path: boolean;
   /** What the foot of the page says of its keys. */
   hints: string[];
   /** Said on its first visit. */
@@ -27,6 +29,7 @@ export interface PlaceEntry {
 export const PLACES: PlaceEntry[] = [
   {
     id: "footage",
+    path: false,
     title: "Footage",
     Component: FootagePlace,
     hints: ["Ctrl A select all", "Shift a row", "Alt + arrows move"],
@@ -38,6 +41,7 @@ export const PLACES: PlaceEntry[] = [
   },
   {
     id: "balance",
+    path: true,
     title: "Balance",
     Component: BalancePlace,
     hints: ["hold A: untrimmed", "F: the shot before", "hold M: grey"],
@@ -49,6 +53,7 @@ export const PLACES: PlaceEntry[] = [
   },
   {
     id: "look",
+    path: true,
     title: "Look",
     Component: LookPlace,
     hints: ["hold A: untouched", "hold V: last version", "hold S: bypass step", "hold M: grey"],
@@ -60,6 +65,7 @@ export const PLACES: PlaceEntry[] = [
   },
   {
     id: "handoff",
+    path: false,
     title: "Handoff",
     Component: HandoffPlace,
     hints: [],

@@ -37,7 +37,7 @@ export function encodingOptions(production: Production | null, shipped: Encoding
   const own = profiles.map((p) => ({
     value: p.usual ? "camera" : p.encoding,
     label: p.body.name,
-    title: p.usual ? "The production's usual camera" : "A camera of the production",
+    title: p.usual ? "The production's default camera" : "A camera of the production",
     kind: "camera" as const,
   }));
   const kind = (e: EncodingInfo) => (e.display ? "display" : e.linear ? "linear" : "log");

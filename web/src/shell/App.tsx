@@ -19,7 +19,9 @@ import { useComparison } from "../picture/compared";
 import { useKeys } from "./keys";
 import { useWork } from "../document/work";
 import { Button } from "../ui/controls";
+import { keepFocus } from "../ui/focus";
 import { Guarded } from "./Broken";
+import { Conflict } from "./SaveState";
 
 export function App() {
   const start = useStart();
@@ -39,6 +41,7 @@ export function App() {
       <Drive />
       <Header />
       <Away />
+      <Conflict />
       {start.isPending ? (
         <p className="flex flex-1 items-center justify-center text-faint">Opening the production…</p>
       ) : start.data === false ? (
@@ -51,9 +54,9 @@ export function App() {
           <Guarded what="The Shelf" of={place}>
             <Shelf />
           </Guarded>
-          <FirstNotes key={place} place={place} />
         </div>
       )}
+      {start.data && <FirstNotes key={place} place={place} />}
       <StatusBar />
       <KeysSheet />
       <Encode />
@@ -69,6 +72,7 @@ function Encode() {
 
 /** What listens without being seen: apart, so that a drag does not draw the whole page anew. */
 function Drive() {
+  useEffect(() => keepFocus(), []);
   usePreview();
   useComparison();
   useKeys();

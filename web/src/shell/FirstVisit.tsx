@@ -21,7 +21,7 @@ export function FirstVisit() {
   };
   return (
     <main className="flex flex-1 flex-col items-center justify-center gap-4 px-6">
-      <h1 className="text-[16px] text-bright">There is no production here yet</h1>
+      <h2 className="text-[16px] text-bright">There is no production here yet</h2>
       <p className="max-w-md text-center leading-5 text-dim">
         A production holds the shots of a film or series, its looks, and the tables that are made of them.
       </p>

@@ -1,6 +1,6 @@
 /** The head of the page: places, the look in hand, undo, versions. */
 import { useState } from "react";
-import { PLACES } from "../places/registry";
+import { placeOf, PLACES } from "../places/registry";
 import { shotInHand, useSession } from "../session/session";
 import { Button } from "../ui/controls";
 import { LookMenu } from "./LookMenu";
@@ -16,11 +16,12 @@ export function Header() {
   const open = useSession((s) => s.production !== null);
   const working = place === "look" || place === "balance";
   return (
-    <header className="flex h-10 shrink-0 items-center gap-4 border-b border-pit bg-wall px-4 max-[1150px]:gap-2 max-[1150px]:px-2">
+    <header className="flex min-h-10 shrink-0 items-center gap-4 max-[900px]:flex-wrap border-b border-pit bg-wall px-4 max-[1150px]:gap-2 max-[1150px]:px-2">
       <img src="/lantern.svg" alt="Dusky Lantern" className="h-5 w-5" />
+      <Heading />
       <ProductionMenu />
       {open && (
-      <nav aria-label="Places" className="flex h-full gap-6 max-[1150px]:gap-4">
+      <nav aria-label="Places" className="flex h-10 gap-6 max-[1150px]:gap-4">
         {PLACES.map((p) => (
           <button
             key={p.id}
@@ -47,6 +48,13 @@ export function Header() {
       <SaveVersion key={String(saving)} open={saving} onClose={() => setSaving(false)} />
     </header>
   );
+}
+
+/** What the page is, for whoever does not see it. */
+function Heading() {
+  const place = useSession((s) => s.place);
+  const production = useSession((s) => s.production?.name);
+  return <h1 className="sr-only">{production ? `${placeOf(place).title}: ${production}` : "Dusky Lantern"}</h1>;
 }
 
 function ShelfButton() {

@@ -33,7 +33,7 @@ export function KeysSheet() {
   const open = useSession((s) => s.keys);
   const set = useSession((s) => s.set);
   return (
-    <Dialog open={open} wide title="All keys" onClose={() => set({ keys: false })}>
+    <Dialog open={open} wide reading title="All keys" onClose={() => set({ keys: false })}>
       <div className="grid grid-cols-2 gap-x-8 gap-y-4 max-[760px]:grid-cols-1">
         {KEYS.map((part) => (
           <section key={part.title} aria-label={part.title}>

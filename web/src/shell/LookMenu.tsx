@@ -81,7 +81,7 @@ export function LookMenu() {
           </button>
         }
         items={[
-          ...listed(looks, "Looks", (l) => ({ label: l.name, hint: l.id === id ? "open" : "", run: () => told(load(l.id)) })),
+          ...listed(looks, "Looks", (l) => ({ label: l.name, hint: l.id === id ? "open" : "", current: l.id === id, run: () => told(load(l.id)) })),
           null,
           { label: "New look…", run: () => setNaming("new") },
           { label: "Copy this look…", disabled: !title, run: () => setNaming("copy") },

@@ -7,6 +7,7 @@ import { keyOf, sendFile } from "../intake/sending";
 import { refreshProduction, say, told, useSession } from "../session/session";
 import { Confirm, Menu } from "../ui/controls";
 import { counted } from "../ui/units";
+import { DeletedDialog } from "./DeletedDialog";
 import { listed } from "../ui/listed";
 
 type Asking = "new" | "rename" | "copy" | "delete" | null;
@@ -42,6 +43,7 @@ export function openProduction(id: string): void {
 export function ProductionMenu() {
   const production = useSession((s) => s.production);
   const [asking, setAsking] = useState<Asking>(null);
+  const [deleted, setDeleted] = useState(false);
   const file = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const all = useQuery({ queryKey: ["productions"], queryFn: api.productions });
@@ -94,7 +96,7 @@ export function ProductionMenu() {
           </button>
         }
         items={[
-          ...listed(all, "Productions", (p) => ({ label: p.name, hint: p.id === id ? "open" : "", run: () => p.id !== id && openProduction(p.id) })),
+          ...listed(all, "Productions", (p) => ({ label: p.name, hint: p.id === id ? "open" : "", current: p.id === id, run: () => p.id !== id && openProduction(p.id) })),
           null,
           { label: "New production…", run: () => setAsking("new") },
           { label: "Rename…", disabled: !id, run: () => setAsking("rename") },
@@ -103,9 +105,11 @@ export function ProductionMenu() {
           { label: "Bring in a production file…", run: () => file.current?.click() },
           null,
           { label: "Delete…", disabled: !id, run: () => setAsking("delete") },
+          { label: "Deleted…", run: () => setDeleted(true) },
         ]}
       />
       <input ref={file} type="file" accept=".zip" tabIndex={-1} aria-label="Production file" className="hidden" onChange={(e) => told(bring(e.target.files?.[0]))} />
+      {deleted && <DeletedDialog onClose={() => setDeleted(false)} />}
       <NameDialog
         key={asking ?? ""}
         title={naming ? TITLES[naming] : ""}

@@ -2,7 +2,8 @@
 import { api } from "../data/client";
 import { useWork, type Saving } from "../document/work";
 import { told, useSession } from "../session/session";
-import { Menu } from "../ui/controls";
+import { placeOf } from "../places/registry";
+import { Button } from "../ui/controls";
 
 const WORDS: Record<Saving, string> = {
   saved: "saved",
@@ -22,17 +23,32 @@ export function SaveState() {
       {WORDS[saving]}
     </span>
   );
-  if (saving !== "conflict") return word;
+  return <span role="status">{word}</span>;
+}
+
+/** Under the head of the page, where another window saved what is in hand first: both are offered. */
+export function Conflict() {
+  const conflict = useWork((s) => s.saving === "conflict");
+  const kind = useWork((s) => s.kind);
+  const name = useWork((s) => s.document?.name ?? "");
+  const place = useSession((s) => s.place);
+  const there = conflict && placeOf(place).path;
   return (
-    <Menu
-      trigger={<button type="button">{word}</button>}
-      items={[
-        { label: "Load what the other window saved", run: () => told(useWork.getState().takeTheirs() )},
-        useWork.getState().kind === "look"
-          ? { label: "Keep mine as a new look", run: () => told(keepMine() )}
-          : { label: "Keep mine in its place", run: () => told(winTrim() )},
-      ]}
-    />
+    <div role="alert">
+      {there && (
+        <div data-conflict className="flex flex-wrap items-center gap-x-3 gap-y-1 bg-alarm px-4 py-1 text-pit">
+          <span className="min-w-0 flex-1">
+            {kind === "look" ? "The look" : "The trim of"} “{name}” was saved in another window. Your changes are kept here until you choose.
+          </span>
+          <Button onClick={() => told(useWork.getState().takeTheirs())}>Load what the other window saved</Button>
+          {kind === "look" ? (
+            <Button onClick={() => told(keepMine())}>Keep mine as a new look</Button>
+          ) : (
+            <Button onClick={() => told(winTrim())}>Keep mine in its place</Button>
+          )}
+        </div>
+      )}
+    </div>
   );
 }
 

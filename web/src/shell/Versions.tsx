@@ -48,7 +48,7 @@ export function Versions({ onSave }: { onSave: () => void }) {
         }
         items={listed(versions, "Versions", (v) => ({
           label: `Go back to ${v.number} · ${v.name}`,
-          hint: new Date(v.saved_at * 1000).toLocaleDateString(),
+          hint: new Date(v.saved_at * 1000).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" }),
           run: () => told(back(v.number)),
         }))}
       />

@@ -1,10 +1,9 @@
 /** The keys that work everywhere. */
 import { useEffect } from "react";
-import { cut } from "../places/balance/Toolbar";
+import { cut, play } from "../picture/Transport";
 import { PATH_COMMANDS } from "../commands/commands";
 import { commandOf, type CommandId } from "../commands/keymap";
 import { fill } from "../picture/ViewBar";
-import { hasTexture } from "../picture/reel";
 import { printerPoint } from "../steps/film/printer";
 import { useInstruments, type Surround } from "../session/instruments";
 import { rowOf, say, shotInHand, useSession, type Held } from "../session/session";
@@ -80,12 +79,7 @@ const SEEING: Partial<Record<CommandId, () => void>> = {
     const { loupe, set } = useInstruments.getState();
     if (useSession.getState().place === "look") set({ loupe: !loupe });
   },
-  play: () => {
-    const session = useSession.getState();
-    // A live picture has no time for grain: with texture, frames are rendered first.
-    if (session.reel || (session.place === "look" && hasTexture())) session.set({ reel: !session.reel });
-    else if ((shotInHand(session)?.frames ?? 0) > 1) session.set({ playing: !session.playing });
-  },
+  play,
 };
 
 /** Ends what was begun last, one thing at a press. */

@@ -19,7 +19,7 @@ vi.mock("../data/client", async (original) => {
 
 const { Guarded } = await import("./Broken");
 const { LookMenu } = await import("./LookMenu");
-const { SaveState } = await import("./SaveState");
+const { Conflict, SaveState } = await import("./SaveState");
 const { StatusBar } = await import("./StatusBar");
 const { Versions } = await import("./Versions");
 
@@ -93,8 +93,10 @@ describe("saving", () => {
     useWork.setState({ saving: "conflict", failure: "Somebody saved revision 5." });
     calls.createLook.mockResolvedValue({ id: "mine" });
     calls.look.mockResolvedValue({ revision: 1, document: { version: 5, name: "Dusk (mine)", notes: "", tags: [], path: { steps: [] } } });
-    drawn(<SaveState />);
-    expect(await openMenu("changed in another window")).toEqual(["Load what the other window saved", "Keep mine as a new look"]);
+    useSession.setState({ place: "look" });
+    drawn(<Conflict />);
+    expect(screen.getByRole("alert").textContent).toContain("was saved in another window");
+    expect(screen.getAllByRole("button").map((b) => b.textContent)).toEqual(["Load what the other window saved", "Keep mine as a new look"]);
     await act(async () => { fireEvent.click(screen.getByText("Keep mine as a new look")); });
     await vi.waitFor(() => expect(useWork.getState().id).toBe("mine"));
     expect(calls.createLook.mock.calls[0]?.slice(0, 2)).toEqual(["harbour", "Dusk (mine)"]);
@@ -103,8 +105,8 @@ describe("saving", () => {
   it("a failure of keeping one's own is said, not swallowed", async () => {
     useWork.setState({ saving: "conflict" });
     calls.createLook.mockRejectedValue(new Error("The disk is full."));
-    drawn(<SaveState />);
-    await openMenu("changed in another window");
+    useSession.setState({ place: "look" });
+    drawn(<Conflict />);
     await act(async () => { fireEvent.click(screen.getByText("Keep mine as a new look")); });
     await vi.waitFor(() => expect(useSession.getState().notice).toBe("The disk is full."));
     expect(useWork.getState().saving).toBe("conflict");

@@ -356,7 +356,7 @@ function Picked(props: {
               From the picture
             </Button>
             <Button kind="quiet" title="Six families that move nothing" onClick={() => write(step, "Six families", field.borders.map((border) => ({ border, ...STILL })))}>
-              Six again
+              Reset to six families
             </Button>
           </>
         )}

@@ -96,7 +96,7 @@ function Bumps({ step, info, taken, onTake }: { step: HueStep; info: KindInfo; t
           <button
             key={i}
             type="button"
-            aria-label={`Take bump ${i + 1} in hand`}
+            aria-label={`Select bump ${i + 1}`}
             aria-pressed={i === taken}
             onClick={() => onTake(i)}
             className={`h-4 w-4 rounded-[4px] border-2 ${i === taken ? "border-lantern" : "border-edge"}`}

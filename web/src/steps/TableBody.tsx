@@ -23,10 +23,15 @@ const SHARE = {
   nudge: 0.01,
 } as const satisfies Field;
 
+const RANGES = [
+  { value: "full", label: "Full" },
+  { value: "legal", label: "Legal (video)" },
+];
+
 export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" }>; info: KindInfo }) {
   const file = useRef<HTMLInputElement>(null);
   const endGesture = useWork((s) => s.endGesture);
-  const [coming, setComing] = useState<TableLine[]>([]);
+  const [coming, setComing] = useState<{ line: TableLine; file: File }[]>([]);
   const [busy, setBusy] = useState(0);
   const [chosen, setChosen] = useState(0);
   const encodings = useEncodings();
@@ -47,7 +52,7 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
     setBusy((n) => n + 1);
     try {
       const line = await api.bringTable(file);
-      setComing((all) => [...all, line]);
+      setComing((all) => [...all, { line, file }]);
     } catch (e) {
       say(e);
     }
@@ -122,14 +127,15 @@ export function TableBody({ step, info }: { step: Extract<Step, { kind: "table" 
       )}
       {next && (
         <Confirm
-          key={`${next.table} ${coming.length}`}
-          line={next}
+          key={`${next.line.table} ${coming.length}`}
+          brought={next.line}
+          file={next.file}
           step={step}
           encodings={encodings}
           onClose={() => setComing((all) => all.slice(1))}
-          onDone={(from, to) => {
-            const fresh = { table: next.table, name: next.name, from: encodings.of(from), to: encodings.of(to), strength: 1 };
-            changeStep(step.id, `Bring in ${next.name}`, (now) => {
+          onDone={(from, to, line) => {
+            const fresh = { table: line.table, name: line.name, from: encodings.of(from), to: encodings.of(to), strength: 1 };
+            changeStep(step.id, `Bring in ${line.name}`, (now) => {
               if (now.kind === "table" && now.values.tables.length < most) now.values.tables.push(fresh);
             });
             setChosen(tables.length);
@@ -179,7 +185,7 @@ function Unpick({ use }: { use: TableUse }) {
         title="Makes a new look of ordinary steps that do what this table does, with the exact remainder beneath them"
         onClick={() => told(follow().catch((e: unknown) => { setJob(null); throw e; }))}
       >
-        Unpick into a new look
+        Take apart into steps
       </Button>
     );
   }
@@ -208,18 +214,27 @@ function useTried(step: Step, use: TableUse | null): Path[] | null {
 
 /** Asks for both encodings: nothing is taken for granted, a name that speaks of them is only a guess. */
 function Confirm({
-  line,
+  brought,
+  file,
   step,
   encodings: all,
   onClose,
   onDone,
 }: {
-  line: TableLine;
+  brought: TableLine;
+  file: File;
   step: Step;
   encodings: ReturnType<typeof useEncodings>;
   onClose: () => void;
-  onDone: (from: string, to: string) => void;
+  onDone: (from: string, to: string, line: TableLine) => void;
 }) {
+  // A table of legal range is another one: the same between code values of full range.
+  const [line, setLine] = useState(brought);
+  const [range, setRange] = useState<"full" | "legal">("full");
+  const choose = async (next: "full" | "legal") => {
+    setLine(next === "full" ? brought : await api.bringTable(file, "legal"));
+    setRange(next);
+  };
   const [from, setFrom] = useState(line.from);
   const [to, setTo] = useState(line.to);
   const encodings = all.options;
@@ -243,7 +258,7 @@ function Confirm({
       footer={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" disabled={!from || !to} onClick={() => onDone(from, to)}>
+          <Button kind="main" disabled={!from || !to} onClick={() => onDone(from, to, line)}>
             Add table
           </Button>
         </>
@@ -253,6 +268,13 @@ function Confirm({
       <div className="flex flex-col gap-3">
         {row("Input", from, setFrom, line.from)}
         {row("Output", to, setTo, line.to)}
+        <div className="flex items-center gap-3">
+          <span className="w-20 text-dim">Range</span>
+          <div className="w-44">
+            <Choice name="Range" value={range} options={RANGES} onChange={(v) => told(choose(v === "legal" ? "legal" : "full"))} />
+          </div>
+          <span className="text-faint">of the code values that it takes and gives</span>
+        </div>
       </div>
       <div className="pt-3" data-live={from && to ? `${from} ${to}` : ""}>
         {from && to ? (

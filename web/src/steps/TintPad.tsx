@@ -135,11 +135,11 @@ export function TintPad({ step }: { step: TintStep }) {
         type="button"
         role="switch"
         aria-checked={step.values.opposite}
-        onClick={() => setValue(step.id, "opposite", "Opposite", !step.values.opposite)}
+        onClick={() => setValue(step.id, "opposite", "Link to complementary hue", !step.values.opposite)}
         title="Keeps lights opposite to darks while either is dragged"
         className={`absolute bottom-0 left-0 h-6 ${step.values.opposite ? "text-lantern" : "text-faint hover:text-bright"}`}
       >
-        ⟷ opposite
+        ⟷ Link to complementary hue
       </button>
     </div>
   );

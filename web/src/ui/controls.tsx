@@ -1,6 +1,8 @@
 /** Buttons and menus: each Radix primitive is wrapped once here, and every place uses the wrapped one. */
 import { Dialog as D, DropdownMenu as M, Select as S } from "radix-ui";
 import { useRef, type ComponentProps, type ReactNode, type Ref } from "react";
+import { layer, useFront } from "./layers";
+import { scrollIntoBox } from "./scroll";
 
 export function Button({ kind = "plain", ...rest }: ComponentProps<"button"> & { kind?: "plain" | "main" | "quiet" }) {
   const looks = {
@@ -21,6 +23,8 @@ export interface MenuItem {
   label: string;
   hint?: string;
   disabled?: boolean;
+  /** It is the one that is open now: in sight when the menu opens. */
+  current?: boolean;
   run: () => void;
 }
 
@@ -32,10 +36,11 @@ export function Menu({ trigger, items }: { trigger: ReactNode; items: MenuItems 
   return (
     <M.Root>
       <M.Trigger asChild>{trigger}</M.Trigger>
-      <M.Portal>
+      <M.Portal container={layer()}>
         <M.Content
           sideOffset={4}
-          className="z-30 max-h-[70vh] min-w-44 max-w-[90vw] overflow-y-auto rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
+          collisionPadding={8}
+          className="z-50 max-h-[min(70vh,var(--radix-dropdown-menu-content-available-height))] min-w-44 max-w-[90vw] overflow-y-auto rounded border border-edge bg-shelf p-1 text-label text-text shadow-lg"
           // What was chosen runs once the focus is back on the trigger: a dialog that it opens gives the focus back there.
           onCloseAutoFocus={() => {
             const run = chosen.current;
@@ -50,11 +55,20 @@ export function Menu({ trigger, items }: { trigger: ReactNode; items: MenuItems 
   );
 }
 
+/** Brings what is open now into sight, once the list has its place. */
+function seen(item: HTMLElement | null): void {
+  const list = item?.closest("[role=menu]");
+  if (item && list) requestAnimationFrame(() => scrollIntoBox(list, item));
+}
+
 function Items({ items, choose }: { items: MenuItems | (() => MenuItems); choose: (run: () => void) => void }) {
-  return (typeof items === "function" ? items() : items).map((item, i) =>
+  const front = useRef<HTMLSpanElement>(null);
+  useFront(front);
+  return [<span key="front" ref={front} hidden />, ...(typeof items === "function" ? items() : items).map((item, i) =>
     item ? (
       <M.Item
         key={`${item.label} ${i}`}
+        ref={item.current ? seen : undefined}
         disabled={item.disabled}
         onSelect={() => choose(item.run)}
         className="flex justify-between gap-6 rounded px-2 py-1 outline-none data-[disabled]:opacity-40 data-[highlighted]:bg-edge data-[highlighted]:text-bright"
@@ -65,7 +79,14 @@ function Items({ items, choose }: { items: MenuItems | (() => MenuItems); choose
     ) : (
       <M.Separator key={i} className="my-1 h-px bg-edge" />
     ),
-  );
+  )];
+}
+
+/** Stands in what is open over the page; see [useFront]. */
+function Front() {
+  const front = useRef<HTMLSpanElement>(null);
+  useFront(front);
+  return <span ref={front} hidden />;
 }
 
 export function Choice({
@@ -92,9 +113,15 @@ export function Choice({
         </span>
         <S.Icon className="text-faint">▾</S.Icon>
       </S.Trigger>
-      <S.Portal>
-        <S.Content position="popper" sideOffset={4} className="z-50 rounded border border-edge bg-shelf p-1 shadow-lg">
-          <S.Viewport>
+      <S.Portal container={layer()}>
+        <S.Content
+          position="popper"
+          sideOffset={4}
+          collisionPadding={8}
+          className="z-50 flex max-h-[min(60vh,var(--radix-select-content-available-height))] max-w-[90vw] flex-col rounded border border-edge bg-shelf p-1 shadow-lg"
+        >
+          <Front />
+          <S.Viewport className="min-h-0">
             {options.map((o) => (
               <S.Item
                 key={o.value}
@@ -123,6 +150,7 @@ export function Dialog({
   open,
   title,
   wide = false,
+  reading = false,
   footer,
   onClose,
   children,
@@ -130,6 +158,8 @@ export function Dialog({
   open: boolean;
   title: string;
   wide?: boolean;
+  /** There is nothing in it but text: it scrolls by keys. */
+  reading?: boolean;
   /** Its buttons, which stay in sight however long the rest is. */
   footer?: ReactNode;
   onClose: () => void;
@@ -147,8 +177,11 @@ export function Dialog({
           }}
           className={`fixed inset-x-4 top-[7vh] z-40 mx-auto flex max-h-[86vh] flex-col rounded-md border border-edge bg-wall shadow-xl ${wide ? "max-w-[900px]" : "max-w-[420px]"}`}
         >
+          <Front />
           <D.Title className="truncate px-4 pt-3.5 pb-2.5 text-value text-bright">{title}</D.Title>
-          <div className="min-h-0 flex-1 overflow-y-auto px-4 pt-0.5 pb-4">{children}</div>
+          <div tabIndex={reading ? 0 : undefined} className="min-h-0 flex-1 overflow-y-auto px-4 pt-0.5 pb-4">
+            {children}
+          </div>
           {footer && <footer className="flex flex-wrap items-center justify-end gap-2 border-t border-shelf px-4 py-3">{footer}</footer>}
         </D.Content>
       </D.Portal>
@@ -188,7 +221,7 @@ export function TextField({ label, ...rest }: ComponentProps<"input"> & { label:
     <input
       aria-label={label}
       {...rest}
-      className={`h-6 rounded border border-edge bg-pit px-2 text-value text-bright select-text ${rest.className ?? ""}`}
+      className={`h-6 rounded border border-edge bg-pit px-2 aria-invalid:border-alarm text-value text-bright select-text ${rest.className ?? ""}`}
     />
   );
 }

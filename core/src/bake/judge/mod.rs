@@ -117,7 +117,7 @@ pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement>
     let scale = (cube.size() - 1) as f64 / 32.0;
     let rows = [
         ("neutral-dip", "Neutral scale falls back, L*", lines.dip, 0.1, false),
-        ("neutral-flat", "Neutral scale stands still, share", lines.flat, 0.02, false),
+        ("neutral-flat", "Flat part of the grey ramp, share", lines.flat, 0.02, false),
         (
             "range",
             "Black and white lie where full and legal range mixed up put them",
@@ -132,7 +132,7 @@ pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement>
             0.0,
             false,
         ),
-        ("channels", "Channels answer to each other more than to themselves", nodes.exchanged, 1.3, false),
+        ("channels", "Channel crosstalk", nodes.exchanged, 1.3, false),
         (
             "clipped-input",
             "Layers at the edges that repeat their neighbour",

@@ -22,10 +22,10 @@ export function BalancePlace() {
     );
   }
   return (
-    <main className="flex min-w-0 flex-1 flex-col">
-      <div className="flex min-h-0 flex-1">
+    <main className="flex min-w-0 flex-1 flex-col max-[900px]:overflow-y-auto">
+      <div className="flex min-h-0 flex-1 max-[900px]:flex-none max-[900px]:flex-col">
         <PathPanel trim />
-        <div className="flex min-w-0 flex-1 flex-col gap-1.5 px-2 pt-2 pb-2">
+        <div className="flex min-w-0 flex-1 flex-col gap-1.5 px-2 pt-2 pb-2 max-[900px]:order-first max-[900px]:flex-none">
           <Picture />
           <Toolbar />
           <StepPanel />

@@ -64,13 +64,13 @@ export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void
         <legend className="pb-1 text-faint">To</legend>
         {production?.scenes
           .filter((scene) => !scene.finished)
+          .map((scene) => ({ ...scene, others: scene.shots.filter((s) => s.id !== own && shots.has(s.id)) }))
+          .filter((scene) => scene.others.length > 0)
           .map((scene) => (
             <div key={scene.id} className="pb-1">
-              <span className="text-faint">{scene.name}</span>
-              {scene.shots
-                .filter((s) => s.id !== own && shots.has(s.id))
-                .map((s) => (
-                  <label key={s.id} className="flex h-6 items-center gap-2 pl-3">
+              <Whole name={scene.shots.some((s) => s.id === own) ? `All of this scene: ${scene.name}` : `All of ${scene.name}`} ids={scene.others.map((s) => s.id)} chosen={chosen} onChoose={setChosen} />
+              {scene.others.map((s) => (
+                  <label key={s.id} className="flex h-6 items-center gap-2 pl-6">
                     <input type="checkbox" className="accent-lantern" checked={chosen.has(s.id)} onChange={() => setChosen(flip(chosen, s.id))} />
                     {s.name}
                   </label>
@@ -79,5 +79,33 @@ export function CopyTrim({ open, onClose }: { open: boolean; onClose: () => void
           ))}
       </fieldset>
     </Dialog>
+  );
+}
+
+/** All shots of a scene at once; some of them is neither yes nor no. */
+function Whole({ name, ids, chosen, onChoose }: { name: string; ids: string[]; chosen: ReadonlySet<string>; onChoose: (next: ReadonlySet<string>) => void }) {
+  const count = ids.filter((id) => chosen.has(id)).length;
+  const all = count === ids.length;
+  const flip = () => {
+    const next = new Set(chosen);
+    for (const id of ids) {
+      if (all) next.delete(id);
+      else next.add(id);
+    }
+    onChoose(next);
+  };
+  return (
+    <label className="flex h-6 items-center gap-2 text-text">
+      <input
+        type="checkbox"
+        className="accent-lantern"
+        checked={all}
+        ref={(box) => {
+          if (box) box.indeterminate = count > 0 && !all;
+        }}
+        onChange={flip}
+      />
+      {name}
+    </label>
   );
 }

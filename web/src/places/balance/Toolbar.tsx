@@ -1,9 +1,9 @@
 /** What can be done with the shot in hand: areas, false colour, a second shot, matching, copying, playing. */
-import { Lasso, Pause, Play, SquareDashed, X } from "lucide-react";
+import { Lasso, SquareDashed, X } from "lucide-react";
 import { useEffect, useState } from "react";
 import { api } from "../../data/client";
 import { useInstruments, type Show } from "../../session/instruments";
-import { attempt, rowOf, say, shotInHand, shotsOf, told, useSession } from "../../session/session";
+import { rowOf, say, shotsOf, told, useSession } from "../../session/session";
 import { useWork } from "../../document/work";
 import { balanceStep } from "../../picture/tools";
 import { Button, Choice, Menu } from "../../ui/controls";
@@ -23,7 +23,6 @@ export function Toolbar() {
       <Areas />
       <Shown />
       <Second />
-      <Player />
       <span className="flex-1" />
       <Button onClick={() => setCopying(true)}>Copy trim…</Button>
       <CopyTrim key={String(copying)} open={copying} onClose={() => setCopying(false)} />
@@ -156,47 +155,4 @@ async function bring(to: string, whole: boolean): Promise<void> {
   } catch (e) {
     say(e);
   }
-}
-
-/** Changes in, out or poster of the shot in hand. */
-export function cut(change: { in_frame?: number; out_frame?: number; poster?: number }): void {
-  const shot = shotInHand(useSession.getState());
-  if (shot) told(attempt(() => api.editShot(shot.id, change)));
-}
-
-function Player() {
-  const shot = useSession(shotInHand);
-  const frame = useSession((s) => s.frame);
-  const playing = useSession((s) => s.playing);
-  const set = useSession((s) => s.set);
-  if (!shot || shot.frames < 2) return null;
-  const at = frame ?? shot.poster;
-  return (
-    <div role="group" aria-label="Sequence" className="flex items-center gap-2">
-      <Button aria-label={playing ? "Pause" : "Play"} title="P" onClick={() => set({ playing: !playing })}>
-        {playing ? <Pause size={14} /> : <Play size={14} />}
-      </Button>
-      <input
-        type="range"
-        aria-label="Frame"
-        min={0}
-        max={shot.frames - 1}
-        value={at}
-        onChange={(e) => set({ playing: false, frame: Number(e.target.value) })}
-        className="w-24 accent-lantern"
-      />
-      <Button kind="quiet" title="This frame is the first (I)" onClick={() => cut({ in_frame: at })}>
-        in {shot.first_number + shot.in_frame}
-      </Button>
-      <Button kind="quiet" title="This frame is the last (O)" onClick={() => cut({ out_frame: at })}>
-        out {shot.first_number + shot.out_frame}
-      </Button>
-      <Button kind="quiet" title="This frame is shown for the shot" disabled={at === shot.poster} onClick={() => cut({ poster: at })}>
-        poster
-      </Button>
-      <span className="w-24 text-faint" data-frame={at}>
-        frame {shot.first_number + at} · {shot.rate} /s
-      </span>
-    </div>
-  );
 }

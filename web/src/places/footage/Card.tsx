@@ -95,7 +95,7 @@ const Inside = memo(function Inside({ shot, encode, listeners, attributes }: Pro
         {index < 0 && <span className="pointer-events-none absolute inset-0 flex items-center justify-center text-dim">no frame yet</span>}
         {index >= 0 && !isInterpreted(shot) && (
           <span className="pointer-events-none absolute top-1 left-1 rounded bg-pit/80 px-1 text-bright" data-raw>
-            not interpreted
+            encoding not set
           </span>
         )}
         <span className="pointer-events-none absolute right-1 bottom-1 rounded bg-pit/80 px-1 text-text" data-length={shot.frames}>
@@ -144,6 +144,11 @@ const Inside = memo(function Inside({ shot, encode, listeners, attributes }: Pro
       <p className="mt-1 truncate text-faint" title={shot.encoding_reason} data-reason>
         {shot.encoding_reason}
       </p>
+      {shot.arriving != null && shot.frames > 0 && (
+        <p className="text-text" data-coming>
+          {shot.frames} of {shot.expected}, still coming in
+        </p>
+      )}
       {shot.arriving !== null && <progress aria-label={`${shot.name} comes in`} value={shot.arriving} className="h-1 w-full accent-lantern" />}
       {warnings.length > 0 && (
         <p className="line-clamp-2 leading-4 text-alarm" title={warnings.join("\n")} data-warnings={warnings.length}>

@@ -3,9 +3,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, type Shot } from "../../data/client";
 import { encodingOptions, UNKNOWN, type EncodingOption } from "../../session/encodings";
-import { attempt, refreshProduction, say, shotsOf, told, useSession } from "../../session/session";
+import { shotsOf, told, useSession } from "../../session/session";
 import { Button, Dialog, TextField } from "../../ui/controls";
 import { counted } from "../../ui/units";
+import { setEncodings } from "./encode";
 
 /** Pixels in a row of the small pictures. */
 const WIDTH = 260;
@@ -23,7 +24,7 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
   const found = shotsOf(production).filter((s) => shots.includes(s.id));
   const [seenId, setSeen] = useState(found[0]?.id ?? "");
   const seen = found.find((s) => s.id === seenId) ?? found[0];
-  const [chosen, setChosen] = useState(seen?.encoding ?? "");
+  const [chosen, setChosen] = useState(seen?.encoding || (seen?.proposed ?? ""));
   const [words, setWords] = useState("");
   const hint = useQuery({
     queryKey: ["code values", seen?.id],
@@ -40,18 +41,17 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
     return order.map((k) => ({ ...k, options: options.filter((o) => o.kind === k.kind) })).filter((g) => g.options.length > 0);
   }, [production, shipped, words, hint.data?.likely]);
   const what = found.length === 1 ? `“${found[0]?.name ?? ""}”` : counted(found.length, "shot");
+  const [unset, setUnset] = useState(false);
+  const [busy, setBusy] = useState(false);
+  const open = found.filter((s) => !s.encoding);
+  // Some are set and some are not: those that are can be left as they are.
+  const mixed = open.length > 0 && open.length < found.length;
+  const meant = mixed && unset ? open : found;
   const apply = async () => {
-    const before = found.map((s) => ({ id: s.id, encoding: s.encoding }));
-    const done = await attempt(async () => {
-      for (const s of found) await api.editShot(s.id, { encoding: chosen });
-    });
-    if (!done) return;
-    const undo = async () => {
-      for (const { id, encoding } of before) await api.editShot(id, { encoding });
-      await refreshProduction();
-    };
-    say(`Encoding of ${what} set.`, { label: "Undo", run: () => void undo().catch(say) });
-    onClose();
+    setBusy(true);
+    const done = await setEncodings(meant.map((s) => ({ shot: s.id, encoding: chosen })), mixed && unset);
+    setBusy(false);
+    if (done) onClose();
   };
   const keys = (e: React.KeyboardEvent<HTMLElement>) => {
     const by = { ArrowRight: 1, ArrowDown: 4, ArrowLeft: -1, ArrowUp: -4 }[e.key];
@@ -75,9 +75,16 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
           <span className="min-w-0 flex-1 truncate text-dim" title={hint.data?.says}>
             {hint.data?.says}
           </span>
+          {mixed && (
+            <label className="flex items-center gap-1.5 text-text">
+              <input type="checkbox" className="accent-lantern" checked={unset} onChange={(e) => setUnset(e.target.checked)} />
+              Only the {open.length} not set
+            </label>
+          )}
+          {busy && <progress aria-label="Encodings are being set" className="h-1 w-24 accent-lantern" />}
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" data-apply onClick={() => told(apply())}>
-            {found.length === 1 ? "Set encoding" : `Set encoding of ${counted(found.length, "shot")}`}
+          <Button kind="main" data-apply disabled={busy} onClick={() => told(apply())}>
+            {meant.length === 1 ? "Set encoding" : `Set encoding of ${counted(meant.length, "shot")}`}
           </Button>
         </>
       }
@@ -88,16 +95,18 @@ export function EncodingDialog({ shots, onClose }: { shots: string[]; onClose: (
         {found.length > 1 && <Seen shots={found} seen={seen} onSee={setSeen} />}
       </div>
       <div role="radiogroup" aria-label="Encoding" onKeyDown={keys} className="flex flex-col gap-2">
-        {groups.map((g, i) => (
+        {groups.map((g) => (
           <Group key={g.kind} title={g.title} likely={g.kind === hint.data?.likely}>
-            {i === 0 && words === "" && (
-              <Tile shot={seen} value="" label={UNKNOWN} title="Code values as they are, not interpreted" chosen={chosen} onChoose={setChosen} />
-            )}
             {g.options.map((o) => (
               <Tile key={o.value} shot={seen} value={o.value} label={o.label} title={o.title} chosen={chosen} onChoose={setChosen} />
             ))}
           </Group>
         ))}
+        {words === "" && (
+          <Group title="Not known">
+            <Tile shot={seen} value="" label={UNKNOWN} title="Code values as they are, encoding not set" chosen={chosen} onChoose={setChosen} />
+          </Group>
+        )}
         {groups.length === 0 && <p className="py-4 text-faint">No encoding has these words. A camera that is missing can be described under Camera profiles.</p>}
       </div>
     </Dialog>
@@ -109,7 +118,7 @@ function Group({ title, likely = false, children }: { title: string; likely?: bo
     <section aria-label={title}>
       <h3 className="pb-1 text-dim">
         {title}
-        {likely && <span className="pl-2 text-lantern">the code values speak for these</span>}
+        {likely && <span className="pl-2 text-lantern">Likely, by code values</span>}
       </h3>
       <div className="grid grid-cols-4 gap-2 max-[760px]:grid-cols-3">{children}</div>
     </section>

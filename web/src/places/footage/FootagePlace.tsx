@@ -13,6 +13,7 @@ import { filesOf } from "../../intake/files";
 import { sendTo, useIncoming } from "../../intake/incoming";
 import { dropOn, SCENE } from "../../intake/order";
 import { Profiles } from "./Profiles";
+import { Proposals } from "./Proposals";
 import { SceneHead } from "./SceneHead";
 import { picking, useSelection } from "./selection";
 import { SelectionBar } from "./SelectionBar";
@@ -70,6 +71,7 @@ export function FootagePlace() {
       onPointerDown={(e) => ground.current && marquee(e, ground.current)}
     >
       <Top production={production} />
+      <Proposals production={production} />
       {empty ? (
         <EmptyFootage />
       ) : (

@@ -60,12 +60,22 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
     const v = Number(text.replace("−", "-").replace(",", "."));
     return text.trim() !== "" && Number.isFinite(v) ? v : null;
   };
-  const setConstant = (id: string, text: string) => {
+  /** What is wrong in a field, by its name; a wrong value is not taken, and said. */
+  const [wrong, setWrong] = useState<Record<string, string>>({});
+  const judge = (field: string, text: string, fine: boolean) =>
+    setWrong((all) => {
+      const others = Object.fromEntries(Object.entries(all).filter(([name]) => name !== field));
+      const why = text.trim() === "" ? `${field} needs a number.` : `“${text}” is no number: ${field} is as it was.`;
+      return fine ? others : { ...others, [field]: why };
+    });
+  const setConstant = (id: string, title: string, text: string) => {
     const v = number(text);
+    judge(title, text, v !== null || (id === "linearSlope" && text.trim() === ""));
     if (v !== null || (id === "linearSlope" && text.trim() === "")) put({ log: { ...constants.log, [id]: v } });
   };
   const setCorner = (id: (typeof CORNERS)[number], i: number, text: string) => {
     const [old, v] = [constants.primaries[id], number(text)];
+    judge(`${id} ${i === 0 ? "x" : "y"}`, text, v !== null);
     if (v !== null) put({ primaries: { ...constants.primaries, [id]: i === 0 ? [v, old[1]] : [old[0], v] } });
   };
   const save = async () => {
@@ -113,7 +123,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
           )}
           <span className="flex-1" />
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="main" disabled={draft.kind === "constants" && reading.isError} onClick={() => told(save())}>
+          <Button kind="main" disabled={draft.kind === "constants" && (reading.isError || Object.keys(wrong).length > 0)} onClick={() => told(save())}>
             Save profile
           </Button>
         </>
@@ -123,12 +133,12 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
         <TextField label="Name of the profile" className="w-64" value={constants.name} onChange={(e) => put({ name: e.target.value })} />
         {(["constants", "table"] as const).map((kind) => (
           <Button key={kind} kind="quiet" aria-pressed={draft.kind === kind} className={draft.kind === kind ? "text-bright" : ""} onClick={() => setDraft({ ...draft, kind })}>
-            {kind === "constants" ? "By constants" : "By a technical table"}
+            {kind === "constants" ? "By constants" : "From a table"}
           </Button>
         ))}
         <label className="flex items-center gap-1.5 pl-3">
           <input type="checkbox" className="accent-lantern" checked={usual} disabled={profile?.usual} onChange={(e) => setUsual(e.target.checked)} />
-          Usual camera of the production
+          Default camera
         </label>
       </div>
       {draft.kind === "constants" ? (
@@ -137,7 +147,7 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
             {CONSTANTS.map(([id, title]) => (
               <label key={id} className="contents">
                 <span className="self-center text-dim">{title}</span>
-                <TextField label={title} key={`${id}${epoch}`} defaultValue={constants.log[id] ?? ""} placeholder={id === "linearSlope" ? "its own" : ""} onChange={(e) => setConstant(id, e.target.value)} />
+                <TextField label={title} key={`${id}${epoch}`} defaultValue={constants.log[id] ?? ""} placeholder={id === "linearSlope" ? "Automatic" : ""} aria-invalid={title in wrong} onChange={(e) => setConstant(id, title, e.target.value)} />
               </label>
             ))}
             {CORNERS.map((id) => (
@@ -145,13 +155,18 @@ export function ProfileEditor({ production, profile, onClose }: { production: st
                 <span className="self-center text-dim">{id} x, y</span>
                 <span className="flex gap-1">
                   {[0, 1].map((i) => (
-                    <TextField key={`${i}${epoch}`} label={`${id} ${i === 0 ? "x" : "y"}`} className="w-full min-w-0" defaultValue={constants.primaries[id][i]} onChange={(e) => setCorner(id, i, e.target.value)} />
+                    <TextField key={`${i}${epoch}`} label={`${id} ${i === 0 ? "x" : "y"}`} className="w-full min-w-0" aria-invalid={`${id} ${i === 0 ? "x" : "y"}` in wrong} defaultValue={constants.primaries[id][i]} onChange={(e) => setCorner(id, i, e.target.value)} />
                   ))}
                 </span>
               </div>
             ))}
           </div>
           <div className="min-w-0 flex-1">
+            {Object.values(wrong).map((why) => (
+              <p key={why} role="alert" className="pb-1 text-alarm">
+                {why}
+              </p>
+            ))}
             {reading.isError ? <p className="text-alarm">{reading.error.message}</p> : reading.data && <Curve reading={reading.data} />}
           </div>
         </div>

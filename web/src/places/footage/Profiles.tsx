@@ -10,9 +10,9 @@ export function Profiles({ production }: { production: Production }) {
     <section aria-label="Camera profiles" className="mb-2 flex items-center gap-2">
       <span className="text-faint">Camera profiles</span>
       {production.profiles.map((p) => (
-        <Button key={p.id} onClick={() => setOpen(p)} title={p.reading ? `18 % grey at code ${p.reading.grey.toFixed(3)}` : "a technical table"}>
+        <Button key={p.id} onClick={() => setOpen(p)} title={p.reading ? `18 % grey at code ${p.reading.grey.toFixed(3)}` : "from a table"}>
           {p.body.name}
-          {p.usual && <span className="text-faint"> · usual</span>}
+          {p.usual && <span className="text-faint"> · default</span>}
         </Button>
       ))}
       <Button kind="quiet" onClick={() => setOpen("new")}>

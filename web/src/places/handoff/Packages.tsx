@@ -271,7 +271,7 @@ function Detail({ line, onGone }: { line: Package; onGone: () => void }) {
           Open the report
         </a>
         <a href={`/api/packages/${line.id}/zip`} download={line.file_name} data-package-zip className="h-6 rounded bg-lantern px-2 leading-6 font-medium text-pit hover:brightness-110">
-          Take it (.zip)
+          Download package
         </a>
         <Button kind="quiet" onClick={() => told(remove())}>
           Delete

@@ -16,7 +16,6 @@ export function Report({ handoff, report, onFiner }: { handoff: Handoff; report:
   const pictures = report.comparisons.filter((c) => c.picture);
   const others = report.comparisons.filter((c) => !c.picture);
   const all = report.pictures;
-  const json = `data:application/json;charset=utf-8,${encodeURIComponent(JSON.stringify(report, null, 2))}`;
   return (
     <article className="mx-auto flex max-w-[900px] flex-col gap-6" data-report>
       <header className="flex items-start gap-3">
@@ -34,7 +33,7 @@ export function Report({ handoff, report, onFiner }: { handoff: Handoff; report:
             {handoff.checksum}
           </p>
         </div>
-        <a href={json} download={handoff.file_name.replace(/[^.]*$/, "report.json")} className="rounded bg-shelf px-3 py-1.5 hover:bg-edge">
+        <a href={`/api/handoffs/${handoff.id}/report`} download={handoff.file_name.replace(/[^.]*$/, "report.json")} className="rounded bg-shelf px-3 py-1.5 hover:bg-edge">
           Report
         </a>
         <a

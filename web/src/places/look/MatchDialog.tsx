@@ -176,7 +176,7 @@ function Open({ onClose }: { onClose: () => void }) {
           {asked.pairs.length} {asked.pairs.length === 1 ? "pair" : "pairs"}
         </span>
         <Button kind="quiet" disabled={asked.pairs.length === 0} onClick={() => change({ pairs: asked.pairs.slice(0, -1) })}>
-          take the last away
+          Remove last pair
         </Button>
         <Button kind="quiet" disabled={chosen.length === 0 || proposing} title="Patches of both pictures that are likely to be of the same kind: you say which are" onClick={() => told(propose())}>
           {proposing ? "looking…" : "propose pairs"}

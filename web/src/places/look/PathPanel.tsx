@@ -29,9 +29,9 @@ export function PathPanel({ trim = false }: { trim?: boolean }) {
   const [lifted, setLifted] = useState<Zone | null>(null);
   const [matching, setMatching] = useState(false);
   const sensors = useSensors(useSensor(PointerSensor, BY_POINTER), useSensor(KeyboardSensor));
-  if (!steps) return <nav aria-label="Path" className="w-[240px] shrink-0 bg-wall max-[1150px]:w-[208px]" />;
+  if (!steps) return <nav aria-label="Path" className="w-[240px] shrink-0 bg-wall max-[1150px]:w-[208px] max-[900px]:w-full" />;
   return (
-    <nav aria-label="Path" className="relative flex w-[240px] shrink-0 flex-col max-[1150px]:w-[208px] overflow-y-auto bg-wall py-3">
+    <nav aria-label="Path" className="relative flex w-[240px] shrink-0 flex-col max-[1150px]:w-[208px] max-[900px]:w-full overflow-y-auto bg-wall py-3">
       <div className="absolute top-6 bottom-6 left-[19px] w-px bg-ember" aria-hidden />
       <End title="Camera" says={camera} />
       <DndContext

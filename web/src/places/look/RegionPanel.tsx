@@ -13,7 +13,7 @@ import { Population, Strip } from "../../steps/HueStrip";
 const WAYS = [
   { want: "range", title: "Pick", help: "Drag over a colour on the picture: the range is made from it" },
   { want: "add", title: "Add", help: "Drag over what the range should hold too" },
-  { want: "subtract", title: "Take away", help: "Drag over what the range should let go of" },
+  { want: "subtract", title: "Remove from range", help: "Drag over what the range should let go of" },
 ] as const;
 
 const SHOWS: { value: Show; label: string }[] = [
@@ -67,7 +67,7 @@ export function RegionPanel({ of, zone }: { of: Step | StepGroup; zone: Zone }) 
           ))}
         </div>
         <Button kind="quiet" disabled={!range} onClick={() => setRegion(of.id, "No range", null)}>
-          Everywhere again
+          Remove limit
         </Button>
       </div>
       {range ? (
@@ -75,7 +75,7 @@ export function RegionPanel({ of, zone }: { of: Step | StepGroup; zone: Zone }) 
       ) : (
         <div className="flex flex-1 flex-col items-start gap-3 pt-2 text-faint">
           <p>It works everywhere. Pick colours on the picture, or begin with an open range and narrow it by its values.</p>
-          <Button onClick={() => setRegion(of.id, "Range", { colours: open(fields) })}>Open range</Button>
+          <Button onClick={() => setRegion(of.id, "Range", { colours: open(fields) })}>Start from all colours</Button>
         </div>
       )}
     </>
@@ -116,9 +116,9 @@ function Range({ of, zone, fields, range }: { of: Step | StepGroup; zone: Zone; 
         ))}
       </div>
       <SwitchField
-        title="Outside: works on all other colours"
+        title="Invert"
         on={range.inverted}
-        onChange={() => change({ inverted: !range.inverted }, "Outside")}
+        onChange={() => change({ inverted: !range.inverted }, "Invert")}
       />
     </div>
   );

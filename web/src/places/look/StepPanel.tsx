@@ -82,7 +82,7 @@ function Steep() {
   if (!steep) return null;
   return (
     <span role="status" className="shrink-0 pt-0.5 text-lantern" title="These values bend colours faster than 33 points follow. Softer edges or smaller moves make the table closer.">
-      {steep.points ? `Steep: ${steep.points} points will be needed` : "Too steep for a table of 65 points"}
+      {steep.points ? `This look needs a ${steep.points}-point table` : "A 65-point table will not hold this look"}
     </span>
   );
 }
@@ -135,7 +135,7 @@ function Without({ what }: { what: "step" | "group" }) {
 function WhereButton({ open, region, onClick }: { open: boolean; region: boolean; onClick: () => void }) {
   return (
     <Button kind="quiet" aria-pressed={open} className={region ? "text-lantern" : ""} title="The colours that it works on" onClick={onClick}>
-      {region ? "Colour range" : "Everywhere"}
+      {region ? "Where: colour range" : "Where: everywhere"}
     </Button>
   );
 }
