@@ -13,7 +13,7 @@ use thirtyfour::prelude::*;
 pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
 
 /// How long any condition may take to come true.
-const PATIENCE: Duration = Duration::from_secs(60);
+const PATIENCE: Duration = Duration::from_secs(180);
 
 /// A child process that ends with its owner.
 pub struct Running(Child);

@@ -124,7 +124,7 @@ fn a_kill_in_the_middle_of_a_sequence_loses_no_finished_frame_and_leaves_no_half
     let all = api.get(&format!("/api/productions/{production}"))?;
     let line = all["scenes"][0]["shots"].as_array().into_iter().flatten().find(|s| s["name"] == "f").cloned();
     let warnings = line.map(|s| s["warnings"].to_string()).unwrap_or_default();
-    assert!(warnings.contains("of 120 frames came in"), "{warnings}");
+    assert!(warnings.contains("It broke off after") && warnings.contains("of 120 frames"), "{warnings}");
     Ok(())
 }
 

@@ -274,3 +274,35 @@ async fn a_conflict_is_announced_and_both_ways_out_of_it_stand_under_the_head() 
     set.until("return !document.querySelector('[data-conflict]') && document.querySelector('[data-menu=look]').innerText.includes('(mine)')").await?;
     set.close().await
 }
+
+#[tokio::test]
+async fn files_that_say_nothing_are_confirmed_at_once_for_all_of_a_kind() -> Outcome {
+    let set = Set::new().await?;
+    let production = set.get("/api/productions")?[0]["id"].as_str().unwrap_or("").to_owned();
+    let scene = set.post(&format!("/api/productions/{production}/scenes"), &json!({ "name": "Own" }))?;
+    let scene = scene["id"].as_str().unwrap_or("").to_owned();
+    // A JPEG of this program's own demo, without a profile.
+    let folder = tempfile::tempdir()?;
+    let jpeg = folder.path().join("a.jpg");
+    let from = concat!(env!("CARGO_MANIFEST_DIR"), "/../docs/screenshots/look-curves.png");
+    let made = std::process::Command::new("ffmpeg").args(["-v", "error", "-i", from]).arg(&jpeg).status()?;
+    assert!(made.success());
+    let bytes = std::fs::read(&jpeg)?;
+    for i in 0..3 {
+        let key = format!("{i:064x}");
+        ureq::put(format!("{}/api/incoming/{key}?from=0&name=day.jpg", set.url)).send(&bytes[..])?;
+        set.post(&format!("/api/scenes/{scene}/shots"), &json!({ "key": key, "name": "day.jpg" }))?;
+    }
+    set.driver.goto(format!("{}/?place=footage", set.url)).await?;
+    set.until("return ['day', 'day (2)', 'day (3)'].every((n) => document.querySelector(`[data-shot=\"${n}\"] [data-raw]`))").await?;
+    set.until("return document.querySelector('[data-proposal=srgb]')?.innerText.includes('3 shots do not say how they are encoded. Nearly all such files are sRGB (common practice).')").await?;
+    set.push("[data-proposal] button", "Set sRGB for 3 shots").await?;
+    set.until("return !document.querySelector('[data-proposal]') && [...document.querySelectorAll('[data-shot^=day] [data-encoding]')].every((e) => e.dataset.encoding === 'srgb')").await?;
+    set.push("[data-notice] button", "Undo").await?;
+    set.until("return !!document.querySelector('[data-proposal=srgb]') && document.querySelectorAll('[data-shot^=day] [data-raw]').length === 3").await?;
+    // "Encoding unknown" stands under no kind of encoding.
+    set.push("[data-proposal] button", "Choose another…").await?;
+    set.until("return document.querySelector('[data-encoding-choice=\"\"]')?.closest('section').ariaLabel === 'Not known'").await?;
+    unbroken(&set, "encodings that are proposed").await?;
+    set.close().await
+}

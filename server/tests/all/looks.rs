@@ -27,7 +27,7 @@ macro_rules! ended {
     ($service:expr, $id:expr) => {{
         let begun = std::time::Instant::now();
         loop {
-            assert!(begun.elapsed().as_secs() < 120, "the handoff never ended");
+            assert!(begun.elapsed().as_secs() < 600, "the handoff never ended");
             let (_, handoff) = ask!($service, get, format!("/api/handoffs/{}", $id), "");
             if handoff["state"] != "running" && handoff["state"] != "queued" {
                 break handoff;
