@@ -15,6 +15,9 @@ const MOST: i32 = 4095;
 /// A code may be off by one more where the 3 x 3 pixels around it span at least so much.
 const LOOSE: [i32; 3] = [6, 16, 40];
 
+/// The same of half floats.
+const LOOSE_HALVES: [i32; 3] = [4, 10, 28];
+
 /// A picture's file; values beyond 0..1 are held at the ends.
 pub fn twelve_bits(p: &Picture) -> Result<Vec<u8>, png::EncodingError> {
     let codes = |v: f32| (v.clamp(0.0, 1.0) * MOST as f32).round() as i32;
@@ -36,7 +39,7 @@ pub fn halves(mut p: Picture) -> Picture {
     for (i, half) in halves.chunks_exact_mut(4).enumerate() {
         let [x, y] = [i % size[0], i / size[0]];
         for (c, bits) in half[..3].iter_mut().enumerate() {
-            let away = loose(&codes, size, x, y, c);
+            let away = loose(&codes, size, x, y, c, LOOSE_HALVES);
             if *bits < 0x7c00 && away > 0 {
                 *bits = (*bits + (1 << (away - 1))) >> away << away;
             }
@@ -46,15 +49,15 @@ pub fn halves(mut p: Picture) -> Picture {
     p
 }
 
-/// By how much the code of a pixel may be off.
-fn loose(codes: &[[i32; 3]], [w, h]: [usize; 2], x: usize, y: usize, c: usize) -> i32 {
+/// By how much the code of a pixel may be off: one more for each span of `from` that the pixels around it reach.
+fn loose(codes: &[[i32; 3]], [w, h]: [usize; 2], x: usize, y: usize, c: usize, from: [i32; 3]) -> i32 {
     let (mut low, mut high) = (i32::MAX, 0);
     for row in y.saturating_sub(1)..(y + 2).min(h) {
         for pixel in &codes[row * w + x.saturating_sub(1)..row * w + (x + 2).min(w)] {
             (low, high) = (low.min(pixel[c]), high.max(pixel[c]));
         }
     }
-    LOOSE.iter().filter(|span| high - low >= **span).count() as i32
+    from.iter().filter(|span| high - low >= **span).count() as i32
 }
 
 /// Codes whose differences to those before them in the row are rounded where they may be.
@@ -63,7 +66,7 @@ fn rounded(codes: &[[i32; 3]], [w, h]: [usize; 2]) -> Vec<[i32; 3]> {
     out.par_chunks_mut(w).enumerate().for_each(|(y, row)| {
         for x in 1..row.len() {
             for c in 0..3 {
-                let off = loose(codes, [w, h], x, y, c);
+                let off = loose(codes, [w, h], x, y, c, LOOSE);
                 let (before, away) = (row[x - 1][c], row[x][c] - row[x - 1][c]);
                 let steps = away.signum() * ((away.abs() + off) / (2 * off + 1));
                 row[x][c] = (before + steps * (2 * off + 1)).clamp(0, MOST);
@@ -91,7 +94,7 @@ mod tests {
             let kept = rounded(&rough, SIZE);
             for (i, (a, b)) in rough.iter().zip(&kept).enumerate() {
                 for c in 0..3 {
-                    let off = loose(&rough, SIZE, i % 60, i / 60, c);
+                    let off = loose(&rough, SIZE, i % 60, i / 60, c, LOOSE);
                     assert!((a[c] - b[c]).abs() <= off && off <= 3 && (0..=MOST).contains(&b[c]));
                 }
             }
@@ -100,7 +103,7 @@ mod tests {
 
     #[test]
     fn halves_of_smooth_pictures_stay_and_no_value_is_off_by_what_could_be_seen() {
-        let at = |x: usize, y: usize| [0.18 + 1e-4 * x as f32, 0.5, 1e-4 * y as f32, 1.0];
+        let at = |x: usize, y: usize| [0.18 + 1e-4 * x as f32, 0.5, 0.3 + 1e-4 * y as f32, 1.0];
         let smooth = Picture::new(60, 40, (0..2400).map(|i| at(i % 60, i / 60)).collect()).unwrap();
         let exact = |p: &Picture| {
             let mut halves = vec![0_u16; p.pixels.len() * 4];

@@ -29,16 +29,22 @@ function check(): void {
 /** Watches over the focus for as long as the page lives; gives what ends that. */
 export function keepFocus(): () => void {
   const took = (e: FocusEvent) => {
-    if (!(e.target instanceof HTMLElement) || e.target.matches("[data-radix-focus-guard]")) return;
+    // Dialogs and menus give the focus back by themselves, to what had it before them.
+    if (!(e.target instanceof HTMLElement) || e.target.closest("[role=dialog], [role=menu], [role=listbox], [data-radix-focus-guard]")) return;
     last = e.target;
     around = [];
     for (let at = last.parentElement; at; at = at.parentElement) around.push(at);
   };
-  const watch = new MutationObserver(check);
+  let waiting = 0;
+  const watch = new MutationObserver(() => {
+    window.clearTimeout(waiting);
+    waiting = window.setTimeout(check);
+  });
   document.addEventListener("focusin", took);
   watch.observe(document.body, { childList: true, subtree: true, attributes: true, attributeFilter: ["disabled"] });
   return () => {
     document.removeEventListener("focusin", took);
     watch.disconnect();
+    window.clearTimeout(waiting);
   };
 }

@@ -10,7 +10,8 @@ export function layer(): HTMLElement | undefined {
 export function useFront(front: RefObject<HTMLElement | null>): void {
   useLayoutEffect(() => {
     const own = front.current;
-    if (!own) return;
+    // A list that is not open keeps its items beside the page.
+    if (!own?.isConnected) return;
     const behind = [...document.querySelectorAll<HTMLElement>("#root, body > [role=dialog]")].filter((e) => !e.contains(own) && !e.inert);
     for (const e of behind) e.inert = true;
     return () => {
