@@ -71,9 +71,9 @@ async fn a_step_that_bends_colours_faster_than_a_table_follows_says_so_while_it_
             "return [...document.querySelectorAll('[aria-label=\"Selected step\"] [role=status]')].some((e) => e.innerText.includes({what:?}))"
         )
     };
-    set.until(&says("teep")).await?;
+    set.until(&says("65-point table")).await?;
     // Next to nothing of it is smooth again.
     set.keys("[data-field=strength]", Key::Home + "").await?;
-    set.until(&format!("return !(() => {{ {} }})()", says("teep"))).await?;
+    set.until(&format!("return !(() => {{ {} }})()", says("65-point table"))).await?;
     set.close().await
 }

@@ -23,7 +23,7 @@ async fn a_range_is_picked_on_a_face_seen_as_a_matte_and_holds_the_step_to_it() 
     set.press("[role=radio]", "picture").await?;
     set.newer(shown).await?;
     let before = [set.patch([0.62, 0.593]).await?, set.patch([0.184, 0.678]).await?];
-    set.press("button", "Colour range").await?;
+    set.press("button", "Where: colour range").await?;
     let shown = set.shown().await?;
     set.type_value("Saturation", "0").await?;
     set.newer(shown).await?;

@@ -48,7 +48,7 @@ async fn warm_lights_and_cool_darks_leave_skin_on_its_line() -> Outcome {
     set.touch("[data-touch=hand]", &[[0.765, 0.56], [0.80, 0.64]]).await?;
     set.newer(shown).await?;
     let shown = set.shown().await?;
-    set.press("button[role=switch]", "Outside: works on all other colours").await?;
+    set.press("button[role=switch]", "Invert").await?;
     set.newer(shown).await?;
 
     let [cb0, cr0] = wall.difference();

@@ -64,6 +64,9 @@ async fn a_reload_right_after_an_edit_loses_nothing() -> Outcome {
         set.open(query).await?;
         if field == "Contrast" {
             set.take("Tone").await?;
+        } else {
+            set.push("button", "Begin with Balance").await?;
+            set.until("return document.querySelector('[data-saving]').dataset.saving === 'saved'").await?;
         }
         for value in values {
             set.type_value(field, value).await?;

@@ -33,7 +33,7 @@ export function SelectionBar({ encode }: { encode: () => void }) {
     if (!done) await refreshProduction();
   };
   return (
-    <section role="toolbar" aria-label="Selected shots" className="sticky top-0 z-10 -mx-2 mb-2 flex flex-wrap items-center gap-1.5 rounded bg-shelf px-2 py-1 shadow-lg">
+    <div role="toolbar" aria-label="Selected shots" className="sticky top-0 z-10 -mx-2 mb-2 flex flex-wrap items-center gap-1.5 rounded bg-shelf px-2 py-1 shadow-lg">
       <span className="pr-2 text-value text-bright" data-selected={ids.length}>
         {counted(ids.length, "shot")} selected
       </span>
@@ -83,7 +83,7 @@ export function SelectionBar({ encode }: { encode: () => void }) {
         {shots.length === 1 ? "Its trim goes with it." : "Their trims go with them."} They can be put back for 30 days. The files stay in the media folder.
       </Confirm>
       {cutting && <InOut shots={moving} onClose={() => setCutting(false)} />}
-    </section>
+    </div>
   );
 }
 

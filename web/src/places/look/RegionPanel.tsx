@@ -74,7 +74,7 @@ export function RegionPanel({ of, zone }: { of: Step | StepGroup; zone: Zone }) 
         <Range of={of} zone={zone} fields={fields} range={range} />
       ) : (
         <div className="flex flex-1 flex-col items-start gap-3 pt-2 text-faint">
-          <p>It works everywhere. Pick colours on the picture, or begin with an open range and narrow it by its values.</p>
+          <p>It works everywhere. Pick colours on the picture, or start from all colours and narrow them by its values.</p>
           <Button onClick={() => setRegion(of.id, "Range", { colours: open(fields) })}>Start from all colours</Button>
         </div>
       )}
