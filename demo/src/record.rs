@@ -113,8 +113,7 @@ mod tests {
         let kept = exact(&halves(smooth.clone()));
         assert!(exact(&smooth).iter().zip(&kept).all(|(a, b)| a.abs_diff(*b) <= 1));
         let mut dice = Dice::new(5);
-        let rough: Vec<[f32; 4]> =
-            (0..2400).map(|_| [(dice.roll() * 3.0) as f32, dice.roll() as f32, 1e-3, 1.0]).collect();
+        let rough: Vec<[f32; 4]> = (0..2400).map(|_| [dice.roll() * 3.0, dice.roll(), 1e-3, 1.0]).collect();
         let rough = Picture::new(60, 40, rough).unwrap();
         let kept = exact(&halves(rough.clone()));
         for (i, (a, b)) in exact(&rough).iter().zip(&kept).enumerate() {

@@ -39,7 +39,8 @@ fn refusal(request: &ServiceRequest) -> Option<ApiError> {
     let text = |name| request.headers().get(name).map(|v: &HeaderValue| v.to_str().unwrap_or("?").to_owned());
     let host = text(HOST).unwrap_or_default();
     let open = request.app_data::<Open>().is_some_and(|open| open.0);
-    if !is_local(&host) && !(open && is_address(&host)) {
+    let ours = is_local(&host) || (open && is_address(&host));
+    if !ours {
         let beyond = if open { ", or by its address in numbers" } else { "" };
         let why = format!("this server answers as 127.0.0.1 or localhost{beyond}, not as “{host}”");
         return Some(ApiError::Forbidden(why));
