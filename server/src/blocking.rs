@@ -3,8 +3,8 @@
 use crate::error::{ApiError, ApiResult};
 use std::any::Any;
 
-/// Work whose result has no type yet: all of it goes through one machinery. Each closure that is handed to Actix as it is has
-/// its own made, which was a quarter of what this crate takes to compile.
+/// Work whose result has no type yet. All of it goes through one copy of Actix's code, which would else be compiled for each
+/// closure.
 type Work = Box<dyn FnOnce() -> Box<dyn Any + Send> + Send>;
 
 async fn run(work: Work) -> ApiResult<Box<dyn Any + Send>> {

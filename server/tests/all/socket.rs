@@ -135,7 +135,7 @@ async fn bytes_are_answered_and_what_is_too_long_closes_with_the_reason() {
 }
 
 #[actix_web::test]
-async fn a_page_that_reads_nothing_gets_no_more_than_a_few_pictures() {
+async fn a_page_that_asks_faster_than_it_reads_gets_the_newest_and_not_all() {
     let folder = tempfile::tempdir().unwrap();
     let (address, shot) = serve(folder.path()).await;
     let (mut socket, _) =
