@@ -22,7 +22,7 @@ function Limits({ source }: { source: Source }) {
     { id: "r103", title: "outside EBU R 103", more: "Outside of the limits of EBU R 103", value: beyond, bad: beyond > area },
   ];
   return (
-    <dl className={`col-span-2 grid grid-cols-4 gap-x-2 ${source === "beside" ? "-mt-1.5" : ""}`} aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>
+    <dl className={`col-span-2 grid grid-cols-[1fr_1fr_1fr_auto] gap-x-2 ${source === "beside" ? "-mt-1.5" : ""}`} aria-label={source === "hand" ? "Limits" : "Limits of the shot beside"}>
       {rows.map((r) => (
         <div key={r.id} className="flex flex-col" data-limit={source === "hand" ? r.id : undefined}>
           <dt className={source === "hand" ? "truncate text-faint" : "sr-only"} title={r.more}>{r.title}</dt>
