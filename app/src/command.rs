@@ -3,6 +3,7 @@
 mod compare;
 mod fit_stock;
 mod frames;
+mod gaps;
 mod handoff;
 mod inspect;
 mod kept;

@@ -1,10 +1,12 @@
 //! Files on the command line: read with their name in every error, written whole or not at all.
 
+use crate::words::Words;
 use lantern_core::colour::{CameraProfile, Encoding};
 use lantern_core::look::Look;
 use lantern_core::picture::Picture;
 use lantern_core::step::TableEncoding;
 use lantern_core::table::Table;
+use lantern_formats::depth::SampleDepth;
 use lantern_formats::frame::Frame;
 use lantern_formats::registry::{self, PictureFormat};
 use lantern_handoff::graded::Carried;
@@ -64,11 +66,6 @@ pub fn frame(path: &Path) -> Outcome<Frame> {
     Ok(healed(path, frame.into()).into_frame())
 }
 
-/// A picture to be worked on and written again.
-pub fn carried(path: &Path) -> Outcome<Carried> {
-    carried_of(path, &bytes(path)?)
-}
-
 /// A picture to be worked on and written again, of bytes that were read.
 pub fn carried_of(path: &Path, bytes: &[u8]) -> Outcome<Carried> {
     Ok(healed(path, Carried::read(bytes).map_err(about(path))?))
@@ -115,6 +112,17 @@ pub fn profile(path: &Path) -> Outcome<CameraProfile> {
         .map_err(|e| Failure(format!("{}: this is not a camera profile: {e}", path.display())))
 }
 
+/// Refuses results that are there already, unless they are to be written over.
+pub fn check_free<'a>(results: impl Iterator<Item = &'a Path>, overwrite: bool) -> Outcome<()> {
+    match results.into_iter().find(|p| !overwrite && p.exists()) {
+        Some(path) => Err(Failure(format!(
+            "{} is there already: --overwrite writes over it; nothing was written",
+            path.display()
+        ))),
+        None => Ok(()),
+    }
+}
+
 /// Writes a file whole or not at all.
 pub fn write(path: &Path, bytes: &[u8]) -> Outcome<()> {
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -149,14 +157,47 @@ pub fn check_written(path: &Path) -> Outcome<()> {
     Err(Failure(format!("{}: pictures are written as {names}", path.display())))
 }
 
-/// A picture of an encoding in the format that the file's name ends with: PNG and TIFF in 16 bit, DPX in 10 bit,
-/// OpenEXR in f32; each with the tags that it has for the encoding, and what lies beside the pixels. What the format has
-/// no place for is said.
-pub fn encode(path: &Path, frame: &Carried, encoding: Option<&Encoding>) -> Outcome<Vec<u8>> {
+/// The depth that a file is written in where one is asked for or found.
+pub fn depth_of(path: &Path, depth: Option<SampleDepth>) -> Option<SampleDepth> {
+    depth?.kept_in(written(path)?)
+}
+
+/// A picture of an encoding in the format that the file's name ends with, in a depth, with the tags that the format has for the
+/// encoding, and what lies beside the pixels. What is lost on the way is said: what the format has no place for, values
+/// that whole numbers do not hold, and samples that were finer in the source.
+pub fn encode(
+    path: &Path,
+    frame: &Carried,
+    encoding: Option<&Encoding>,
+    depth: Option<SampleDepth>,
+    source: Option<SampleDepth>,
+    words: &Words,
+) -> Outcome<Vec<u8>> {
     check_written(path)?;
     let Some(format) = written(path) else { return Ok(Vec::new()) };
     for lost in frame.beside().lost_in(format) {
-        eprintln!("dusky-lantern: {}: {} has no place for its {lost}", path.display(), format.name);
+        words.say(format!("{} has no place for {lost}", format.name), path);
     }
-    frame.encoded(format, encoding).map_err(about(path))
+    let Some(kept) = depth.and_then(|d| d.kept_in(format)) else {
+        return frame.encoded(format, encoding).map_err(about(path));
+    };
+    if let Some(asked) = depth.filter(|d| source.is_none_or(|s| s != *d) && *d != kept) {
+        words.say(format!("{} holds no {}: {} in its place", format.name, asked.title(), kept.title()), path);
+    } else if let Some(source) =
+        source.filter(|s| s.kept_in(format) != Some(kept) || (!s.is_whole() && kept.is_whole()))
+    {
+        words.say(format!("{} become {}", source.title(), kept.title()), path);
+    }
+    if kept.is_whole() && encoding.is_some_and(Encoding::is_linear) {
+        words.say(
+            "linear light in whole numbers has few of them for the darks: OpenEXR holds it".into(),
+            path,
+        );
+    }
+    if let (Some(most), Carried::Frame(frame)) = (kept.most(), frame) {
+        let spare = 0.5 / most as f32;
+        let colours = frame.picture.pixels.iter().flat_map(|p| &p[..3]);
+        words.held(colours.filter(|v| !(-spare..=1.0 + spare).contains(*v)).count(), path);
+    }
+    frame.encoded_at(format, encoding, kept).map_err(about(path))
 }

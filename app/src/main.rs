@@ -4,6 +4,7 @@ mod command;
 mod demo;
 mod files;
 mod memory;
+mod words;
 
 use clap::Parser;
 use std::process::ExitCode;

@@ -5,11 +5,13 @@
 //! for which [`Header::transfer`] holds the file's own word.
 
 use crate::FormatError;
-use crate::frame::{Beside, Frame, Windows, sane_aspect};
+use crate::depth::SampleDepth;
+use crate::frame::{self, Beside, Frame, Timecode, Windows, sane_aspect};
 use crate::registry::{CodesFormat, Keeps, PictureFormat};
 use crate::samples::quantise;
 use lantern_core::colour::{Encoding, transfer::Transfer};
 use lantern_core::picture::{Codes, Picture, check_size};
+use std::sync::Arc;
 
 /// The format in the list of [all](crate::registry).
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
@@ -20,8 +22,16 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::dpx,
     write: Some(|frame, encoding| Ok(write_frame(frame, encoding.map_or([0, 0], words)))),
+    depths: &[SampleDepth::Eight, SampleDepth::Ten, SampleDepth::Twelve, SampleDepth::Sixteen],
+    write_at: Some(|frame, encoding, depth| {
+        let words = encoding.map_or([0, 0], words);
+        Ok(match depth {
+            SampleDepth::Ten => write_frame(frame, words),
+            depth => write_deep(frame, words, depth),
+        })
+    }),
     codes: Some(CodesFormat { read: read_codes, most: TEN, write: write_codes }),
-    keeps: Keeps { windows: true, orientation: true },
+    keeps: Keeps { windows: true, orientation: false, times: true },
 };
 
 /// The words for an encoding's transfer and colorimetry (ST 268-1, tables 5A and 5B).
@@ -68,12 +78,46 @@ pub struct Header {
     aspect: f32,
     /// Place of the first pixel in the picture that it was cut from, and that one's size: fields 23 to 26.
     cut: [u32; 4],
+    /// Fields 69 and 60 or 74: when the frame was taken, and frames a second.
+    timecode: Option<Timecode>,
+    rate: Option<f32>,
 }
 
 /// Where the orientation header has its offsets and sizes, and its pixel aspect ratio (ST 268-1, table 6).
 const CUT: usize = 1408;
 const WHOLE: usize = 1424;
 const ASPECT: usize = 1628;
+/// Timecode and frame rate of the television header, and frame rate of the film header (ST 268-1, tables 7 and 8).
+const TIMECODE: usize = 1920;
+const TV_RATE: usize = 1940;
+const FILM_RATE: usize = 1724;
+/// Texts of the header, place and length: file name, date, creator, project, rights; descriptions of the eight elements; source
+/// file, date, device, serial number; film identification, format, frame, slate. What nobody filled in is an empty text.
+const TEXTS: [(usize, usize); 20] = [
+    (36, 100),
+    (136, 24),
+    (160, 100),
+    (260, 200),
+    (460, 200),
+    (820, 32),
+    (892, 32),
+    (964, 32),
+    (1036, 32),
+    (1108, 32),
+    (1180, 32),
+    (1252, 32),
+    (1324, 32),
+    (1432, 100),
+    (1532, 24),
+    (1556, 32),
+    (1588, 32),
+    (1664, 48),
+    (1732, 32),
+    (1764, 100),
+];
+/// Numbers that describe the frame and stay true once it is graded: position, length, held frames, rate and shutter angle of the
+/// film; timecode, user bits and rate of the television header. Of four bytes each.
+const NUMBERS: [usize; 8] = [1712, 1716, 1720, FILM_RATE, 1728, TIMECODE, 1924, TV_RATE];
 
 fn u16_at(bytes: &[u8], at: usize, big: bool) -> u16 {
     let b = [bytes[at], bytes[at + 1]];
@@ -87,6 +131,45 @@ fn u32_at(bytes: &[u8], at: usize, big: bool) -> u32 {
 
 fn unsupported<T>(what: String, instead: &'static str) -> Result<T, FormatError> {
     Err(FormatError::Unsupported { format: NAME, what, instead })
+}
+
+fn number(bytes: &[u8], at: usize, big: bool) -> Option<u32> {
+    let found = u32_at(bytes.get(at..at + 4)?, 0, big);
+    (found != u32::MAX).then_some(found)
+}
+
+/// The timecode: a decimal digit in each four bits, hours first. One that no clock shows is none.
+fn timecode(bytes: &[u8], big: bool) -> Option<Timecode> {
+    let word = number(bytes, TIMECODE, big)?;
+    let two = |shift: u32| {
+        let [tens, ones] = [word >> (shift + 4) & 15, word >> shift & 15];
+        (tens < 10 && ones < 10).then_some((tens * 10 + ones) as u8)
+    };
+    let code =
+        Timecode { hours: two(24)?, minutes: two(16)?, seconds: two(8)?, frames: two(0)?, drop_frame: false };
+    (code.hours < 24 && code.minutes < 60 && code.seconds < 60).then_some(code)
+}
+
+fn timecode_word(code: &Timecode) -> u32 {
+    let two = |v: u8| u32::from(v / 10 % 10) << 4 | u32::from(v % 10);
+    two(code.hours) << 24 | two(code.minutes) << 16 | two(code.seconds) << 8 | two(code.frames)
+}
+
+fn rate(bytes: &[u8], big: bool) -> Option<f32> {
+    let rates = [TV_RATE, FILM_RATE].into_iter().filter_map(|at| number(bytes, at, big));
+    rates.map(f32::from_bits).find(|r| (1.0..=1000.0).contains(r))
+}
+
+/// What the header says of the picture, for another file's header.
+fn described(bytes: &[u8], big: bool) -> frame::Header {
+    let texts = TEXTS.into_iter().filter_map(|(at, length)| {
+        let text = bytes.get(at..at + length)?;
+        let filled = text.first().is_some_and(|b| *b != 0 && *b != 0xff);
+        filled.then(|| (at, text.to_vec()))
+    });
+    let numbers =
+        NUMBERS.into_iter().filter_map(|at| Some((at, number(bytes, at, big)?.to_be_bytes().to_vec())));
+    frame::Header::Dpx(Arc::new(texts.chain(numbers).collect()))
 }
 
 /// Reads the header and checks that its picture is one that is read here.
@@ -103,6 +186,9 @@ pub fn header(bytes: &[u8]) -> Result<Header, FormatError> {
     // A field that was never filled in is all ones.
     let filled = |v: u32| if v == u32::MAX { 0 } else { v as usize };
     let own = filled(u32_at(bytes, element + 28, big));
+    let offset = if own > 0 { own } else { u32_at(bytes, 4, big) as usize };
+    // Behind the header lies the picture.
+    let head = &bytes[..offset.min(bytes.len())];
     let h = Header {
         big,
         width: u32_at(bytes, IMAGE + 4, big) as usize,
@@ -113,13 +199,15 @@ pub fn header(bytes: &[u8]) -> Result<Header, FormatError> {
         descriptor: bytes[element + 20],
         packing: u16_at(bytes, element + 24, big),
         orientation: u16_at(bytes, IMAGE, big),
-        offset: if own > 0 { own } else { u32_at(bytes, 4, big) as usize },
+        offset,
         line_padding: filled(u32_at(bytes, element + 32, big)),
         aspect: {
             let part = |at: usize| bytes.get(at..at + 4).map_or(0, |b| filled(u32_at(b, 0, big)));
             let (x, y) = (part(ASPECT), part(ASPECT + 4));
             if x == 0 || y == 0 { 1.0 } else { sane_aspect(x as f32 / y as f32) }
         },
+        timecode: timecode(head, big),
+        rate: rate(head, big),
         cut: [CUT, CUT + 4, WHOLE, WHOLE + 4]
             .map(|at| bytes.get(at..at + 4).map_or(0, |b| filled(u32_at(b, 0, big)) as u32)),
     };
@@ -221,7 +309,7 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
             });
         }
     }
-    Ok(Frame { picture: Picture::new(h.width, h.height, pixels)?, beside: h.beside() })
+    Ok(Frame { picture: Picture::new(h.width, h.height, pixels)?, beside: h.described(bytes) })
 }
 
 /// Reads a DPX of red, green and blue whose samples lie one in each 16 bits, or three in each word of 32; `None` for another.
@@ -245,10 +333,16 @@ fn read_codes(bytes: &[u8]) -> Result<Option<(Codes, Beside)>, FormatError> {
             }
         }
     }
-    Ok(Some((Codes::new(h.width, h.height, h.most() as u16, samples)?, h.beside())))
+    Ok(Some((Codes::new(h.width, h.height, h.most() as u16, samples)?, h.described(bytes))))
 }
 
 impl Header {
+    /// What lies beside the pixels, with what the header says of the picture.
+    fn described(&self, bytes: &[u8]) -> Beside {
+        let head = &bytes[..self.offset.min(bytes.len())];
+        Beside { header: Some(described(head, self.big)), ..self.beside() }
+    }
+
     /// The most of a sample.
     fn most(&self) -> u32 {
         (1 << self.bits) - 1
@@ -282,9 +376,13 @@ impl Header {
         };
         Beside {
             alpha: self.channels() == Some(4),
+            premultiplied: false,
             aspect: self.aspect,
             orientation: 1,
             windows: windows.unless_plain(own),
+            timecode: self.timecode,
+            rate: self.rate,
+            header: None,
         }
     }
 }
@@ -316,9 +414,38 @@ fn write_as(picture: &Picture, beside: &Beside, words: [u8; 2]) -> Vec<u8> {
     out
 }
 
+/// Writes samples of 8, 12 or 16 bits: 8 four to a word, 12 each in the upper bits of 16 (method A), 16 as they are.
+fn write_deep(frame: &Frame, words: [u8; 2], depth: SampleDepth) -> Vec<u8> {
+    let (picture, beside) = (&frame.picture, &frame.beside);
+    let (bits, most) = match depth {
+        SampleDepth::Eight => (8_u8, 255.0),
+        SampleDepth::Twelve => (12, 4095.0),
+        _ => (16, 65_535.0),
+    };
+    let (w, channels) = (picture.width(), if beside.alpha { 4 } else { 3 });
+    let bytes = if bits == 8 { 1 } else { 2 };
+    let line = (w * channels * bytes).div_ceil(4) * 4;
+    let mut out = begun([w, picture.height()], line, beside, words);
+    out[IMAGE + 12 + 23] = bits;
+    out[IMAGE + 12 + 25] = u8::from(bits == 12);
+    for row in picture.pixels.chunks_exact(w) {
+        let begins = out.len();
+        for v in row.iter().flat_map(|p| &p[..channels]) {
+            let code = quantise(*v, most);
+            match bits {
+                8 => out.push(code as u8),
+                12 => out.extend(((code << 4) as u16).to_be_bytes()),
+                _ => out.extend((code as u16).to_be_bytes()),
+            }
+        }
+        out.resize(begins + line, 0);
+    }
+    out
+}
+
 /// Writes samples of 10 bits as they are.
 fn write_codes(codes: &Codes, beside: &Beside, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
-    Ok(write_rgb(codes, &Beside { alpha: false, ..*beside }, encoding.map_or([0, 0], words)))
+    Ok(write_rgb(codes, &Beside { alpha: false, ..beside.clone() }, encoding.map_or([0, 0], words)))
 }
 
 fn write_rgb(codes: &Codes, beside: &Beside, words: [u8; 2]) -> Vec<u8> {
@@ -349,8 +476,19 @@ fn begun([w, h]: [usize; 2], line: usize, beside: &Beside, [transfer, colorimetr
     put(24, &1664_u32.to_be_bytes());
     put(28, &384_u32.to_be_bytes());
     put(32, &0_u32.to_be_bytes());
-    // File name, date, creator, project and rights are texts: empty ones.
-    put(36, &[0; 624]);
+    for (at, length) in TEXTS {
+        put(at, &vec![0; length]);
+    }
+    if let Some(code) = &beside.timecode {
+        put(TIMECODE, &timecode_word(code).to_be_bytes());
+    }
+    if let Some(rate) = beside.rate {
+        put(TV_RATE, &rate.to_bits().to_be_bytes());
+    }
+    if let Some(frame::Header::Dpx(fields)) = &beside.header {
+        // The file has another name now.
+        fields.iter().filter(|(at, _)| *at != 36).for_each(|(at, bytes)| put(*at, bytes));
+    }
     put(IMAGE, &[0, 0, 0, 1]);
     put(IMAGE + 4, &(w as u32).to_be_bytes());
     put(IMAGE + 8, &(h as u32).to_be_bytes());

@@ -2,15 +2,21 @@
 //! alone, or the only layer that has R, G and B; half or float, any compression that the reader knows.
 
 use crate::FormatError;
-use crate::frame::{Beside, Frame, Windows, sane_aspect};
+use crate::depth::SampleDepth;
+use crate::frame::{Beside, Frame, Timecode, Windows, divide, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
 use exr::{
-    meta::{MetaData, attribute::Chromaticities, header::Header},
+    meta::{
+        MetaData,
+        attribute::{Chromaticities, TimeCode},
+        header::Header,
+    },
     prelude::*,
 };
 use lantern_core::colour::Primaries;
 use lantern_core::picture::{Picture, check_size};
 use std::io::Cursor;
+use std::sync::Arc;
 
 /// The format in the list of [all](crate::registry).
 pub(crate) const FORMAT: PictureFormat = PictureFormat {
@@ -21,8 +27,13 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::openexr,
     write: Some(|frame, encoding| write_frame(frame, encoding.map(|e| &e.primaries))),
+    depths: &[SampleDepth::Half, SampleDepth::Float],
+    write_at: Some(|frame, encoding, depth| {
+        let primaries = encoding.map(|e| &e.primaries);
+        if depth == SampleDepth::Half { half_frame(frame, primaries) } else { write_frame(frame, primaries) }
+    }),
     codes: None,
-    keeps: Keeps { windows: true, orientation: false },
+    keeps: Keeps { windows: true, orientation: false, times: true },
 };
 
 const NAME: &str = "OpenEXR";
@@ -126,6 +137,7 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
     let shown = header.shared_attributes.display_window;
     let beside = Beside {
         alpha: has_alpha,
+        premultiplied: has_alpha,
         aspect: sane_aspect(header.shared_attributes.pixel_aspect),
         orientation: 1,
         windows: Some(Windows {
@@ -133,6 +145,15 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
             shown: place(shown.position),
             size: [shown.size.0, shown.size.1],
         }),
+        timecode: header.shared_attributes.time_code.map(|t| Timecode {
+            hours: t.hours,
+            minutes: t.minutes,
+            seconds: t.seconds,
+            frames: t.frame,
+            drop_frame: t.drop_frame,
+        }),
+        rate: header.own_attributes.frames_per_second.map(|(n, d)| n as f32 / d.max(1) as f32),
+        header: Some(described(header)),
     };
     let alpha = names.alpha.as_str();
     let new = |size: Vec2<usize>| Target {
@@ -181,9 +202,25 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
         }
     };
     let (width, height) = (target.width, target.pixels.len() / target.width.max(1));
+    let mut target = target;
+    // "Introduction to OpenEXR", RGBA: colours are premultiplied by alpha.
+    if has_alpha {
+        divide(&mut target.pixels);
+    }
     let picture = Picture::new(width, height, target.pixels)?;
     let windows = beside.windows.and_then(|w| w.unless_plain([picture.width(), picture.height()]));
     Ok(Frame { picture, beside: Beside { windows, ..beside } })
+}
+
+/// What the file says of its picture and is still true once that is graded.
+fn described(header: &Header) -> crate::frame::Header {
+    let mut own = header.own_attributes.clone();
+    own.preview = None;
+    own.white_luminance = None;
+    own.adopted_neutral = None;
+    own.rendering_transform_name = None;
+    own.look_modification_transform_name = None;
+    crate::frame::Header::OpenExr(Arc::new((header.shared_attributes.clone(), own)))
 }
 
 /// How floats are written. The last bits of a float are noise: deflating them took ten times as long as everything else
@@ -192,7 +229,13 @@ const FLOATS: Compression = Compression::RLE;
 
 /// Writes an OpenEXR picture in f32. `primaries` go into its chromaticities attribute.
 pub fn write(picture: &Picture, primaries: Option<&Primaries>) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, FLOATS, floats(picture))
+    write_frame(&with_alpha(picture), primaries)
+}
+
+/// A picture whose alpha counts.
+fn with_alpha(picture: &Picture) -> Frame {
+    let beside = Beside { alpha: true, premultiplied: true, ..Default::default() };
+    Frame { picture: picture.clone(), beside }
 }
 
 /// The same with what lies beside the pixels. Alpha is left out where the picture has none.
@@ -200,7 +243,8 @@ pub fn write_frame(
     frame: &Frame,
     primaries: Option<&Primaries>,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    write_as(&frame.picture, &frame.beside, primaries, FLOATS, floats(&frame.picture))
+    let floats = |c: usize| FlatSamples::F32(channel(frame, c).collect());
+    write_as(&frame.picture, &frame.beside, primaries, FLOATS, floats)
 }
 
 /// The same in half floats, deflated; values beyond them become infinite.
@@ -208,8 +252,12 @@ pub fn write_half(
     picture: &Picture,
     primaries: Option<&Primaries>,
 ) -> std::result::Result<Vec<u8>, FormatError> {
-    let halves = |c: usize| FlatSamples::F16(picture.pixels.iter().map(|p| f16::from_f32(p[c])).collect());
-    write_as(picture, &Beside { alpha: true, ..Default::default() }, primaries, Compression::ZIP16, halves)
+    half_frame(&with_alpha(picture), primaries)
+}
+
+fn half_frame(frame: &Frame, primaries: Option<&Primaries>) -> std::result::Result<Vec<u8>, FormatError> {
+    let halves = |c: usize| FlatSamples::F16(channel(frame, c).map(f16::from_f32).collect());
+    write_as(&frame.picture, &frame.beside, primaries, Compression::ZIP16, halves)
 }
 
 fn write_as(
@@ -224,10 +272,28 @@ fn write_as(
     let encoding = Encoding { compression, ..Encoding::SMALL_LOSSLESS };
     let size = (picture.width(), picture.height());
     let channels = AnyChannels::sort(channels.collect());
-    let mut layer = Layer::new(size, LayerAttributes::named("rgba"), encoding, channels);
+    let (shared, own) = match &beside.header {
+        Some(crate::frame::Header::OpenExr(both)) => (Some(both.0.clone()), both.1.clone()),
+        _ => (None, LayerAttributes::named("rgba")),
+    };
+    let mut layer = Layer::new(size, own, encoding, channels);
+    if let (None, Some(rate)) = (layer.attributes.frames_per_second, beside.rate) {
+        layer.attributes.frames_per_second = Some(fraction(rate));
+    }
     let window = beside.windows.unwrap_or(Windows { data: [0, 0], shown: [0, 0], size: [size.0, size.1] });
     layer.attributes.layer_position = Vec2(window.data[0], window.data[1]);
     let mut image = Image::from_layer(layer);
+    if let Some(shared) = shared {
+        image.attributes = shared;
+    }
+    image.attributes.time_code = image.attributes.time_code.or(beside.timecode.map(|t| TimeCode {
+        hours: t.hours,
+        minutes: t.minutes,
+        seconds: t.seconds,
+        frame: t.frames,
+        drop_frame: t.drop_frame,
+        ..TimeCode::default()
+    }));
     let xy = |[x, y]: [f64; 2]| Vec2(x as f32, y as f32);
     image.attributes.chromaticities = primaries.map(|p| Chromaticities {
         red: xy(p.red),
@@ -243,9 +309,18 @@ fn write_as(
     Ok(out.into_inner())
 }
 
-/// One channel of a picture, of all of its pixels in order.
-fn floats(picture: &Picture) -> impl Fn(usize) -> FlatSamples + '_ {
-    |c| FlatSamples::F32(picture.pixels.iter().map(|p| p[c]).collect())
+/// A rate as the fraction that it stands for: by 1001 where it is one.
+fn fraction(rate: f32) -> (i32, u32) {
+    let by_1001 = (rate * 1.001).round();
+    if (by_1001 / 1.001 - rate).abs() < 2e-3 && (rate.round() - rate).abs() > 1e-4 {
+        return (by_1001 as i32 * 1000, 1001);
+    }
+    ((rate * 1000.0).round() as i32, 1000)
+}
+
+/// One channel as the file holds it, of all pixels in order.
+fn channel(frame: &Frame, c: usize) -> impl Iterator<Item = f32> + '_ {
+    frame.picture.pixels.iter().map(move |p| frame.multiplied(*p)[c])
 }
 
 #[cfg(test)]

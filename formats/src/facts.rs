@@ -111,7 +111,13 @@ pub(crate) fn tiff(bytes: &[u8]) -> Result<Facts, FormatError> {
     let (width, height) = decoder.dimensions().map_err(broken)?;
     check_size(width as usize, height as usize)?;
     let bits = decoder.find_tag_unsigned_vec::<u16>(tiff::tags::Tag::BitsPerSample).map_err(broken)?;
-    let depth = format!("{} bit", bits.and_then(|b| b.first().copied()).unwrap_or(8));
+    let forms = decoder.find_tag_unsigned_vec::<u16>(tiff::tags::Tag::SampleFormat).map_err(broken)?;
+    let bits = bits.and_then(|b| b.first().copied()).unwrap_or(8);
+    let depth = match (forms.and_then(|f| f.first().copied()), bits) {
+        (Some(3), 16) => "half".into(),
+        (Some(3), 32) => "float".into(),
+        _ => format!("{bits} bit"),
+    };
     let profile = decoder.get_tag_u8_vec(tiff::tags::Tag::IccProfile).ok();
     let guess = profile.map_or_else(
         || Guess::new(None, "TIFF without an ICC profile: encoding not stated"),

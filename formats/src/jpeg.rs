@@ -19,8 +19,10 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::jpeg,
     write: None,
+    depths: &[],
+    write_at: None,
     codes: None,
-    keeps: Keeps { windows: false, orientation: true },
+    keeps: Keeps { windows: false, orientation: true, times: false },
 };
 
 const NAME: &str = "JPEG";

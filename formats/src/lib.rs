@@ -8,6 +8,7 @@
 pub mod cdl;
 pub mod clf;
 pub mod cube;
+pub mod depth;
 pub mod dpx;
 mod exif;
 pub mod exr;

@@ -1,6 +1,7 @@
 //! The formats of pictures and of tables: one entry each, defined in the format's own file. From it come what is recognised,
 //! what is read and written, and what a format has no place for.
 
+use crate::depth::SampleDepth;
 use crate::facts::Facts;
 use crate::frame::{Beside, Frame, Rows};
 use crate::{FormatError, cdl, clf, cube, dpx, exr, hald, jpeg, png, spi, tiff};
@@ -24,6 +25,10 @@ pub struct PictureFormat {
     pub facts: fn(&[u8]) -> Result<Facts, FormatError>,
     /// Writes a picture of an encoding in the format's usual depth. `None` for one that is only read.
     pub write: Option<Writer>,
+    /// The depths that it is written in, and how; none for one that is only read.
+    pub depths: &'static [SampleDepth],
+    /// Writes a picture of an encoding in one of [`PictureFormat::depths`].
+    pub write_at: Option<DepthWriter>,
     /// Pictures of whole numbers, taken and given as they are. `None` where that spares nothing.
     pub codes: Option<CodesFormat>,
     /// What it has a place for beside the pixels.
@@ -53,6 +58,9 @@ pub type RowReader = fn(&[u8], &mut dyn Rows) -> Result<Beside, FormatError>;
 /// Writes a picture of an encoding.
 pub type Writer = fn(&Frame, Option<&Encoding>) -> Result<Vec<u8>, FormatError>;
 
+/// Writes a picture of an encoding in a depth.
+pub type DepthWriter = fn(&Frame, Option<&Encoding>, SampleDepth) -> Result<Vec<u8>, FormatError>;
+
 /// Reads a picture of whole numbers with what lies beside it; `None` for a file that holds another.
 pub type CodesReader = fn(&[u8]) -> Result<Option<(Codes, Beside)>, FormatError>;
 
@@ -66,6 +74,8 @@ pub struct Keeps {
     pub windows: bool,
     /// How rows and columns stand.
     pub orientation: bool,
+    /// Timecode and rate.
+    pub times: bool,
 }
 
 /// Every picture format.

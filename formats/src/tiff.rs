@@ -1,7 +1,8 @@
 //! TIFF 6.0 and BigTIFF: grey and RGB with or without alpha, chunky or planar, in strips or tiles; 8, 16 and 32 bit, and
 //! half, float and double.
 
-use crate::frame::{Beside, Frame, sane_aspect};
+use crate::depth::SampleDepth;
+use crate::frame::{Beside, Frame, divide, sane_aspect};
 use crate::registry::{CodesFormat, Keeps, PictureFormat};
 use crate::samples::{self, quantise};
 use crate::{Depth, FormatError, icc};
@@ -26,8 +27,14 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: None,
     facts: crate::facts::tiff,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
+    depths: &[SampleDepth::Eight, SampleDepth::Sixteen, SampleDepth::Float],
+    write_at: Some(|frame, encoding, depth| match depth {
+        SampleDepth::Eight => write_frame(frame, Depth::Eight, encoding),
+        SampleDepth::Float => write_as::<colortype::RGB32Float>(frame, encoding, |v| v),
+        _ => write_frame(frame, Depth::Sixteen, encoding),
+    }),
     codes: Some(CodesFormat { read: read_codes, most: u16::MAX, write: write_codes }),
-    keeps: Keeps { windows: false, orientation: true },
+    keeps: Keeps { windows: false, orientation: true, times: false },
 };
 
 const NAME: &str = "TIFF";
@@ -103,10 +110,13 @@ fn layout<R: Read + Seek>(d: &mut Decoder<R>) -> Result<Layout, FormatError> {
     let orientation = number(d, Tag::Orientation, 1)?;
     let beside = Beside {
         alpha,
+        // TIFF 6.0, ExtraSamples: 1 is associated alpha, with pre-multiplied colours.
+        premultiplied: alpha && extra == 1,
         // Pixels per unit: a narrow pixel has more of them in a row.
         aspect: x.zip(y).map_or(1.0, |(x, y)| sane_aspect(y / x)),
         orientation: u8::try_from(orientation).ok().filter(|v| (1..=8).contains(v)).unwrap_or(1),
         windows: None,
+        ..Beside::default()
     };
     let planar = number(d, Tag::PlanarConfiguration, 1)? == 2 && samples > 1;
     Ok(Layout { size, samples, taken: colours + usize::from(alpha), sixteen, planar, beside })
@@ -142,6 +152,9 @@ pub fn read_frame(bytes: &[u8]) -> Result<Frame, FormatError> {
     let layout = chunks.layout;
     if !layout.is_rgb() {
         pixels.iter_mut().for_each(|p| *p = rgba(*p, layout.taken));
+    }
+    if layout.beside.premultiplied {
+        divide(&mut pixels);
     }
     Ok(Frame { picture: Picture::new(width, height, pixels)?, beside: layout.beside })
 }
@@ -324,7 +337,13 @@ where
     // A strip at a time: samples of the whole picture would be written to memory only to be read again.
     let mut strip = Vec::new();
     put::<C>(size, &frame.beside, encoding, |image, from, count| {
-        samples::put(&pixels[from / channels..(from + count) / channels], channels, &sample, &mut strip);
+        let part = &pixels[from / channels..(from + count) / channels];
+        if frame.beside.premultiplied {
+            let part: Vec<[f32; 4]> = part.iter().map(|p| frame.multiplied(*p)).collect();
+            samples::put(&part, channels, &sample, &mut strip);
+        } else {
+            samples::put(part, channels, &sample, &mut strip);
+        }
         image.write_strip(&strip)
     })
     .map_err(broken)
@@ -334,7 +353,7 @@ where
 fn write_codes(codes: &Codes, beside: &Beside, encoding: Option<&Encoding>) -> Result<Vec<u8>, FormatError> {
     put::<colortype::RGB16>(
         codes.size(),
-        &Beside { alpha: false, ..*beside },
+        &Beside { alpha: false, premultiplied: false, ..beside.clone() },
         encoding,
         |image, from, count| image.write_strip(&codes.samples()[from..from + count]),
     )
@@ -359,7 +378,11 @@ where
     let mut encoder = TiffEncoder::<_, TiffKindStandard>::new(&mut out)?;
     let mut image = encoder.new_image::<C>(width as u32, height as u32)?;
     if beside.alpha {
-        image.extra_samples(&[ExtraSamples::UnassociatedAlpha])?;
+        image.extra_samples(&[if beside.premultiplied {
+            ExtraSamples::AssociatedAlpha
+        } else {
+            ExtraSamples::UnassociatedAlpha
+        }])?;
     }
     if beside.orientation != 1 {
         image.encoder().write_tag(Tag::Orientation, u16::from(beside.orientation))?;
@@ -406,7 +429,7 @@ mod tests {
     #[test]
     fn what_lies_beside_the_pixels_comes_back() {
         let pixels = (0..60).map(|i| [i as f32 / 59.0, 0.25, 1.0, 1.0 - i as f32 / 59.0]).collect();
-        let beside = Beside { alpha: true, aspect: 2.0, orientation: 6, windows: None };
+        let beside = Beside { alpha: true, aspect: 2.0, orientation: 6, ..Beside::default() };
         let frame = Frame { picture: Picture::new(10, 6, pixels).unwrap(), beside };
         let back = read_frame(&write_frame(&frame, Depth::Sixteen, None).unwrap()).unwrap();
         assert_eq!(back.beside, frame.beside);

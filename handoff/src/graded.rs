@@ -7,6 +7,7 @@ use lantern_core::texture::FrameGeometry;
 use lantern_core::texture::buffer::BufferPool;
 use lantern_core::texture::chain::Window;
 use lantern_formats::FormatError;
+use lantern_formats::depth::SampleDepth;
 use lantern_formats::frame::{Beside, Frame};
 use lantern_formats::registry::{self, PictureFormat};
 use std::sync::atomic::AtomicBool;
@@ -86,7 +87,7 @@ impl Carried {
         let made = codes.and_then(|codes| Codes::black(size, codes.most).ok());
         let Some(mut made) = made else {
             let mut frame = self.into_frame();
-            graph.run_in(&mut frame.picture.pixels, &geometry, pool, stop)?;
+            frame.work(|pixels| graph.run_in(pixels, &geometry, pool, stop))?;
             return Some(Self::Frame(frame));
         };
         match &self {
@@ -108,11 +109,43 @@ impl Carried {
         encoding: Option<&Encoding>,
     ) -> Result<Vec<u8>, FormatError> {
         match (self, &format.codes) {
+            _ if self.is_turned_for(format) => {
+                Self::Frame(self.clone().into_frame().upright_for(format)).encoded(format, encoding)
+            }
             (Self::Codes(codes, beside), Some(format)) if format.most == codes.most() => {
                 (format.write)(codes, beside, encoding)
             }
             (Self::Frame(frame), _) => format.write.map_or(Ok(Vec::new()), |write| write(frame, encoding)),
             (Self::Codes(..), _) => Self::Frame(self.clone().into_frame()).encoded(format, encoding),
+        }
+    }
+
+    /// Whether it lies otherwise than the format can say.
+    fn is_turned_for(&self, format: &PictureFormat) -> bool {
+        self.beside().orientation != 1 && !format.keeps.orientation
+    }
+
+    /// The same in a depth that the format has.
+    pub fn encoded_at(
+        &self,
+        format: &PictureFormat,
+        encoding: Option<&Encoding>,
+        depth: SampleDepth,
+    ) -> Result<Vec<u8>, FormatError> {
+        if self.is_turned_for(format) {
+            let upright = Self::Frame(self.clone().into_frame().upright_for(format));
+            return upright.encoded_at(format, encoding, depth);
+        }
+        if let (Self::Codes(codes, beside), Some(own)) = (self, &format.codes)
+            && u32::from(own.most) == u32::from(codes.most())
+            && depth.most() == Some(u32::from(own.most))
+        {
+            return (own.write)(codes, beside, encoding);
+        }
+        let Some(write) = format.write_at else { return Ok(Vec::new()) };
+        match self {
+            Self::Frame(frame) => write(frame, encoding, depth),
+            Self::Codes(..) => write(&self.clone().into_frame(), encoding, depth),
         }
     }
 }

@@ -10,6 +10,7 @@ pub mod movie;
 pub mod package;
 pub mod pipeline;
 pub mod plan;
+pub mod rate;
 pub mod report;
 pub mod sink;
 pub mod table_file;

@@ -1,5 +1,6 @@
 //! Review movies, through the system's ffmpeg: pictures go in as they are made, with the colour tags of their encoding.
 
+use crate::rate::Rate;
 use lantern_core::colour::{Encoding, transfer::Transfer};
 use lantern_core::picture::Picture;
 use std::io::Write;
@@ -57,8 +58,8 @@ pub struct Movie {
 }
 
 impl Movie {
-    /// Begins a movie of pictures of a size, at a rate in frames a second.
-    pub fn begin(to: &Path, encoding: &Encoding, size: [usize; 2], rate: f64) -> Result<Self, String> {
+    /// Begins a movie of pictures of a size, at a rate.
+    pub fn begin(to: &Path, encoding: &Encoding, size: [usize; 2], rate: Rate) -> Result<Self, String> {
         check(encoding)?;
         let [primaries, transfer, matrix] = tags(encoding).unwrap_or_default();
         let name = to.file_name().unwrap_or_default().to_string_lossy();
@@ -77,7 +78,7 @@ impl Movie {
         let mut command = Command::new("ffmpeg");
         command
             .args(["-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb48le"])
-            .args(["-s", &format!("{width}x{height}"), "-r", &rate.to_string(), "-i", "-"])
+            .args(["-s", &format!("{width}x{height}"), "-r", &rate.text(), "-i", "-"])
             .args(["-vf", &filter, "-c:v", codec, "-crf", "14", "-preset", "medium", "-pix_fmt", format])
             .args(["-color_primaries", primaries, "-color_trc", transfer, "-colorspace", matrix])
             .args(["-color_range", "tv", "-movflags", "+faststart+write_colr"])
@@ -111,7 +112,8 @@ impl Movie {
         let bytes: Vec<u8> = picture
             .pixels
             .iter()
-            .flat_map(|p| [p[0], p[1], p[2]])
+            // A movie has no alpha: what is transparent lies on black.
+            .flat_map(|p| [p[0], p[1], p[2]].map(|v| v * p[3].max(0.0).min(1.0)))
             .flat_map(|v| code(v).to_le_bytes())
             .collect();
         let sent = self.input.as_mut().map(|i| i.write_all(&bytes));

@@ -1,7 +1,7 @@
 //! A look as a file of a table: made, written, read back.
 
 use crate::plan::plain_name;
-use lantern_core::bake::{self, Bake};
+use lantern_core::bake::{self, Bake, Before};
 use lantern_core::colour::Encoding;
 use lantern_core::graph::{Program, plain};
 use lantern_core::table::{Domain, Table, TableError};
@@ -170,8 +170,12 @@ pub enum TableFileError {
 }
 
 /// What is said of a .cube with both parts.
-const NARROW: &str = "this table has a 1D part before its 3D part, as linear light and ACEScc need: programs that read 3D \
-    tables alone do not take it. From another logarithmic encoding (acescct, for one) there is none";
+const NARROW: &str = "this table has a 1D part before its 3D part, as linear light, ACEScc, and SDR sources on HDR \
+    displays need: programs that read 3D tables alone do not take it. From another logarithmic encoding (acescct, for one) there is none";
+
+/// What is said where the darks of a table to an HDR display are rough.
+const ROUGH: &str = "holds no curve before its 3D table, and without one the darks of an SDR source are rough on an HDR display: \
+    take cube or clf, which hold one";
 
 /// Refuses what [`make`] would refuse, without making it.
 pub fn check(program: &Program, wanted: &Wanted<'_>) -> Result<(), TableFileError> {
@@ -184,10 +188,10 @@ pub fn check(program: &Program, wanted: &Wanted<'_>) -> Result<(), TableFileErro
         return Err(TableFileError::LegalLight(light.id.clone()));
     }
     let plan = Bake::plan(from, size);
-    let over_unit = !plan.shaped && plan.domain == Domain::UNIT;
+    let over_unit = plan.before == Before::Nothing && plan.domain == Domain::UNIT;
     let beyond = match format {
         Format::Cube | Format::Clf => false,
-        Format::Spi1d => plan.shaped,
+        Format::Spi1d => plan.before != Before::Nothing,
         Format::Spi3d | Format::Hald => !over_unit,
     };
     if beyond {
@@ -214,11 +218,18 @@ pub fn make(
     let legal = range == Range::Legal;
     let title = bake::title(wanted.look, from, to, legal);
     let mut says = Vec::new();
+    let entry = format.entry();
     let points = if format == Format::Hald { hald::points_for(size) } else { size };
     if points != size {
         says.push(format!("a HaldCLUT has a square number of points on a side: {points} in place of {size}"));
     }
-    let plan = Bake { legal, ..Bake::plan(from, points) };
+    let plan = Bake { legal, ..Bake::between(from, to, points) };
+    // What holds a 3D table alone gets one.
+    let alone = matches!(format, Format::Spi3d | Format::Hald) && matches!(plan.before, Before::Root(_));
+    let plan = if alone { Bake { before: Before::Nothing, ..plan } } else { plan };
+    if alone {
+        says.push(format!("{} {ROUGH}", entry.name));
+    }
     let made = match format {
         Format::Clf => program.listed([from, to], points, legal, &title, cancel)?,
         Format::Spi1d => {
@@ -236,7 +247,6 @@ pub fn make(
     if format == Format::Clf {
         says.push(format!("it is made of: {}", table.summary()));
     }
-    let entry = format.entry();
     let write = entry.write.ok_or(TableFileError::Format(FormatError::UnknownPicture))?;
     let bytes = write(&table, &[])?;
     let table = (entry.read)(&bytes, &title)?;

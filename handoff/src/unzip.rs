@@ -48,7 +48,8 @@ pub struct Unzip {
 
 /// Whether a file manager put it there: hidden files, and folders that begin with two underscores.
 fn is_added(path: &str) -> bool {
-    path.split('/').any(|part| part.starts_with('.') || part.starts_with("__"))
+    // Two dots alone are a way out of the folder, which is for whoever reads it to refuse.
+    path.split('/').any(|part| (part.starts_with('.') && part != "..") || part.starts_with("__"))
 }
 
 impl Unzip {
@@ -72,8 +73,8 @@ impl Unzip {
             return Err(UnzipError::Grown(grown));
         }
         let folder = top(&files, anchor).ok_or_else(|| UnzipError::Missing(anchor.to_owned()))?;
+        files.retain(|(path, _)| !is_added(path));
         if !folder.is_empty() {
-            files.retain(|(path, _)| !is_added(path));
             for (path, _) in &mut files {
                 // What lies beside the folder keeps its path, and belongs to nothing.
                 if let Some(inside) = path.strip_prefix(&folder) {
@@ -149,7 +150,7 @@ mod tests {
         zipped(&at, CompressionMethod::Stored, &[("list.json", b"{}"), ("deep/a.txt", b"grain")]);
         let first = read(&at);
         assert_eq!(first.1, "grain");
-        let again: [&[(&str, &[u8])]; 3] = [
+        let again: [&[(&str, &[u8])]; 4] = [
             &[("list.json", b"{}"), ("deep/a.txt", b"grain")],
             &[("My package/", b""), ("My package/list.json", b"{}"), ("My package/deep/a.txt", b"grain")],
             &[
@@ -158,6 +159,12 @@ mod tests {
                 ("p/.hidden", b"x"),
                 ("p/deep/", b""),
                 ("p/deep/a.txt", b"grain"),
+            ],
+            &[
+                ("list.json", b"{}"),
+                ("__extra/._list.json", b"x"),
+                (".hidden", b"x"),
+                ("deep/a.txt", b"grain"),
             ],
         ];
         for files in again {

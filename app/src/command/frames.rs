@@ -1,11 +1,16 @@
 //! Pictures on the command line: which come in, and what each becomes. All of it is settled before the first is written.
 
+use super::gaps::{self, Gaps, Missing};
 use super::kept::Kept;
 use crate::files::{self, Failure, Outcome};
+use crate::words::Words;
 use clap::Args;
-use clap::builder::PossibleValuesParser;
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use lantern_core::colour::Encoding;
+use lantern_core::graph::Program;
+use lantern_core::look::Path as LookPath;
 use lantern_core::texture::buffer::BufferPool;
+use lantern_formats::depth::SampleDepth;
 use lantern_formats::registry;
 use lantern_handoff::graded::Carried;
 use lantern_handoff::pipeline::pipeline;
@@ -26,7 +31,7 @@ fn written() -> PossibleValuesParser {
 /// The pictures that come in and where they go.
 #[derive(Args)]
 pub struct Frames {
-    /// Pictures; a folder of pictures; or the frames of a sequence, as sea.%04d.exr.
+    /// Pictures; a folder of pictures; or the frames of a sequence, as sea.%04d.exr, sea.####.exr, sea.@@@@.exr or sea.$F4.exr.
     #[arg(required = true)]
     pictures: Vec<PathBuf>,
     /// The result's file; for several pictures a folder, a name with the frame's number, as graded.%04d.dpx, or (`render`) one
@@ -43,12 +48,28 @@ pub struct Frames {
     /// and is still right is kept, as with --resume.
     #[arg(long, value_name = "I/N", value_parser = parse_part)]
     part: Option<Part>,
+    /// What becomes of frames that are missing inside of a sequence. Without it they are said, the others are made, and the
+    /// status at the end is 1; a movie is not begun.
+    #[arg(long, value_enum)]
+    gaps: Option<Gaps>,
+    /// Write over results that are there already.
+    #[arg(long)]
+    overwrite: bool,
+    /// Depth of the results' samples. Without it each keeps what its source has, as nearly as its format can.
+    #[arg(long, value_name = "DEPTH", value_parser = depths())]
+    depth: Option<SampleDepth>,
     /// Keep what was made before and is still right. Notes of what results were made of lie in a hidden folder beside them.
     #[arg(long)]
     resume: bool,
     /// Make all anew, in a part too.
     #[arg(long, conflicts_with = "resume")]
     anew: bool,
+}
+
+/// The depths by their words.
+fn depths() -> impl TypedValueParser<Value = SampleDepth> {
+    PossibleValuesParser::new(SampleDepth::ALL.map(|d| PossibleValue::new(d.id()).help(d.title())))
+        .map(|word| SampleDepth::ALL.into_iter().find(|d| d.id() == word).unwrap_or(SampleDepth::Sixteen))
 }
 
 /// One part of several.
@@ -90,6 +111,17 @@ pub struct Way {
     pub from: PathBuf,
     /// The result's.
     pub to: PathBuf,
+    /// The number of its frame.
+    pub number: u32,
+    /// Whether it stands for a missing frame that becomes black; the picture says its size.
+    pub black: bool,
+}
+
+impl Way {
+    /// Of a picture with its own number.
+    pub fn of(from: PathBuf, to: PathBuf) -> Self {
+        Self { number: number(&from), from, to, black: false }
+    }
 }
 
 impl Frames {
@@ -107,24 +139,71 @@ impl Frames {
         Ok(all)
     }
 
+    /// Frames that are missing.
+    fn missing(&self, sources: &[PathBuf]) -> Vec<Missing> {
+        let named = self.pictures.iter().any(|given| is_pattern(given));
+        gaps::missing(sources, named, self.numbers.as_ref())
+    }
+
+    /// Says what is missing and what becomes of it. `true` where nobody said what should.
+    fn say_missing(&self, missing: &[Missing]) -> bool {
+        if missing.is_empty() {
+            return false;
+        }
+        let (count, which) = (missing.len(), gaps::listed(missing));
+        let becomes = match self.gaps {
+            None => "--gaps skip, hold or black says what becomes of them",
+            Some(Gaps::Skip) => "they are left out",
+            Some(Gaps::Hold) => "the frame before stands in for each",
+            Some(Gaps::Black) => "they become black",
+        };
+        eprintln!("dusky-lantern: {count} frames are missing ({which}): {becomes}");
+        self.gaps.is_none()
+    }
+
+    /// Refuses results that are there already, unless they are to be written over or are looked at first.
+    fn check_free<'a>(&self, results: impl Iterator<Item = &'a Path>) -> Outcome<()> {
+        if self.overwrite || self.resume || self.anew || self.part.is_some() {
+            return Ok(());
+        }
+        let there: Vec<&Path> = results.filter(|p| p.exists()).collect();
+        let Some(first) = there.first() else { return Ok(()) };
+        let more =
+            if there.len() > 1 { format!(", and {} more results,", there.len() - 1) } else { String::new() };
+        Err(Failure(format!(
+            "{}{more} are there already: --overwrite writes over them, --resume keeps what is still right; nothing was written",
+            first.display()
+        )
+        .replacen(" are there", if there.len() > 1 { " are there" } else { " is there" }, 1)
+        .replacen("over them", if there.len() > 1 { "over them" } else { "over it" }, 1)))
+    }
+
     /// The pictures that go into one movie, in order.
-    pub fn of_movie(&self) -> Outcome<Vec<PathBuf>> {
+    pub fn of_movie(&self) -> Outcome<Vec<Way>> {
         if self.part.is_some() || self.ending.is_some() {
             return Err(Failure("a movie is made in one part, and its name says its format".into()));
         }
         let mut sources = self.sources()?;
+        self.check_free(std::iter::once(self.out.as_path()))?;
+        let missing = self.missing(&sources);
         if let Some(range) = &self.numbers {
             sources.retain(|s| range.contains(&number(s)));
         }
         if sources.is_empty() {
             return Err(Failure("there is no frame with such a number among the pictures".into()));
         }
-        Ok(sources)
+        if self.say_missing(&missing) {
+            return Err(Failure("a movie without them would be shorter: nothing was written".into()));
+        }
+        let mut ways: Vec<Way> = sources.into_iter().map(|s| Way::of(s, self.out.clone())).collect();
+        gaps::fill(&mut ways, &missing, self.gaps.unwrap_or(Gaps::Skip), |_| self.out.clone());
+        Ok(ways)
     }
 
     /// Every picture with the file that it becomes. Errors where a source would be written over, where two results would
     /// have one name, and where a result has no format that is written.
-    pub fn ways(&self) -> Outcome<Vec<Way>> {
+    /// Beside them, whether frames are missing of which nobody said what becomes of them.
+    pub fn ways(&self) -> Outcome<(Vec<Way>, bool)> {
         let sources = self.sources()?;
         let pattern = Pattern::of(&self.out);
         let folder = pattern.is_none() && (sources.len() > 1 || self.out.is_dir());
@@ -137,29 +216,38 @@ impl Frames {
                 "{out}: for several pictures this has to be a folder, or a name with the frame's number in it"
             )));
         }
+        let named = |from: &Path, number: u32| match &pattern {
+            Some(pattern) => pattern.with(number),
+            None if folder => {
+                let own = self.out.join(from.file_name().unwrap_or_default());
+                self.ending.as_ref().map_or(own.clone(), |ending| own.with_extension(ending))
+            }
+            None => self.out.clone(),
+        };
+        let missing = self.missing(&sources);
         let mut ways = Vec::with_capacity(sources.len());
         for from in sources {
-            let to = match &pattern {
-                Some(pattern) => pattern.with(number(&from)),
-                None if folder => {
-                    let own = self.out.join(from.file_name().unwrap_or_default());
-                    self.ending.as_ref().map_or(own.clone(), |ending| own.with_extension(ending))
-                }
-                None => self.out.clone(),
-            };
+            let to = named(&from, number(&from));
             files::check_written(&to)?;
-            ways.push(Way { from, to });
+            ways.push(Way::of(from, to));
         }
         check(&ways)?;
+        if let Some(how) = self.gaps {
+            gaps::fill(&mut ways, &missing, how, |m| named(&m.file, m.number));
+        }
         if let Some(range) = &self.numbers {
-            ways.retain(|w| range.contains(&number(&w.from)));
+            ways.retain(|w| range.contains(&w.number));
             if ways.is_empty() {
                 let (a, b) = range.clone().into_inner();
                 return Err(Failure(format!("there is no frame from {a} to {b} among the pictures")));
             }
         }
         // More parts than frames: some have nothing to do.
-        Ok(self.part.map_or(ways.clone(), |p| p.of(ways)))
+        let ways = self.part.map_or(ways.clone(), |p| p.of(ways));
+        self.check_free(ways.iter().map(|w| w.to.as_path()))?;
+        // One part says it for all.
+        let first = self.part.is_none_or(|p| p.number == 1);
+        Ok((ways, first && self.say_missing(&missing)))
     }
 
     /// Reads each picture, works on it, writes it: the next is read and the last written meanwhile. `to` is the encoding of the
@@ -169,13 +257,30 @@ impl Frames {
         &self,
         to: Option<&Encoding>,
         key: &str,
-        work: impl Fn(Carried, &Way, &mut BufferPool) -> Outcome<Carried> + Sync,
+        work: impl Fn(Carried, &Way, Option<SampleDepth>, &mut BufferPool) -> Outcome<Carried> + Sync,
     ) -> Outcome<()> {
-        let ways = self.ways()?;
+        let (ways, missing) = self.ways()?;
+        let words = Words::default();
+        let black = to.map_or([0.0; 3], black_in);
+        let work = |frame: Carried, way: &Way, source: Option<SampleDepth>, pool: &mut BufferPool| {
+            if !way.black {
+                return work(frame, way, files::depth_of(&way.to, self.depth.or(source)), pool);
+            }
+            let mut frame = frame.into_frame();
+            frame.picture.pixels.iter_mut().for_each(|p| p[..3].copy_from_slice(&black));
+            Ok(frame.into())
+        };
+        let encode = |way: &Way, frame: &Carried, source: Option<SampleDepth>| {
+            files::encode(&way.to, frame, to, self.depth.or(source), source, &words)
+        };
         let kept = Kept { key, noted: self.resume || self.part.is_some(), anew: self.anew };
-        if let ([way], false) = (ways.as_slice(), kept.noted) {
-            let frame = work(files::carried(&way.from)?, way, &mut BufferPool::default())?;
-            return files::write(&way.to, &files::encode(&way.to, &frame, to)?);
+        if let ([way], false, false) = (ways.as_slice(), kept.noted, missing) {
+            let bytes = files::bytes(&way.from)?;
+            let source = SampleDepth::of_file(&bytes).ok().flatten();
+            let frame = work(files::carried_of(&way.from, &bytes)?, way, source, &mut BufferPool::default())?;
+            let made = encode(way, &frame, source)?;
+            words.end();
+            return files::write(&way.to, &made);
         }
         let progress = Mutex::new(Progress::new(ways.len()));
         let failed = AtomicUsize::new(0);
@@ -184,21 +289,23 @@ impl Frames {
             eprintln!("dusky-lantern: {e}");
         };
         let one_more = || progress.lock().unwrap_or_else(PoisonError::into_inner).one_more();
-        let read =
-            |way| match kept.needed(way).and_then(|n| n.map(|(key, frame)| Ok((key, frame?))).transpose()) {
-                Err(e) => {
-                    fail(&e);
-                    None
-                }
-                Ok(None) => {
-                    one_more();
-                    None
-                }
-                Ok(Some((key, frame))) => Some((way, key, frame)),
-            };
-        let write = |(way, key, frame): (&Way, String, Outcome<Carried>)| {
+        let read = |way| match kept
+            .needed(way)
+            .and_then(|n| n.map(|(key, source, frame)| Ok((key, source, frame?))).transpose())
+        {
+            Err(e) => {
+                fail(&e);
+                None
+            }
+            Ok(None) => {
+                one_more();
+                None
+            }
+            Ok(Some((key, source, frame))) => Some((way, key, source, frame)),
+        };
+        let write = |(way, key, source, frame): (&Way, String, Option<SampleDepth>, Outcome<Carried>)| {
             // The frame goes before its file is written.
-            let bytes = frame.and_then(|frame| files::encode(&way.to, &frame, to));
+            let bytes = frame.and_then(|frame| encode(way, &frame, source));
             match bytes.and_then(|b| kept.write(way, &key, &b)) {
                 Err(e) => fail(&e),
                 Ok(()) => one_more(),
@@ -206,20 +313,29 @@ impl Frames {
         };
         // Two of the large ones would take more memory than the processors' waiting is worth.
         let large = Mutex::new(BufferPool::default());
-        let work = |pool: &mut BufferPool, (way, key, frame): (_, _, Carried)| {
+        let work = |pool: &mut BufferPool, (way, key, source, frame): (_, _, _, Carried)| {
             if frame.size().iter().product::<usize>() <= TWO_AT_ONCE {
-                return (way, key, work(frame, way, pool));
+                return (way, key, source, work(frame, way, source, pool));
             }
             let mut pool = large.lock().unwrap_or_else(PoisonError::into_inner);
-            (way, key, work(frame, way, &mut pool))
+            (way, key, source, work(frame, way, source, &mut pool))
         };
         pipeline(ways.iter(), read, &mut [BufferPool::default(), BufferPool::default()], work, write);
         progress.lock().unwrap_or_else(PoisonError::into_inner).end();
+        words.end();
         match failed.into_inner() {
+            0 if missing => Err(Failure("frames were missing; the others were made".into())),
             0 => Ok(()),
             n => Err(Failure(format!("{n} of {} pictures could not be made", ways.len()))),
         }
     }
+}
+
+/// Code values of black in an encoding.
+pub fn black_in(to: &Encoding) -> [f32; 3] {
+    let linear = Encoding::find("acescg").unwrap_or_else(|| to.clone());
+    let made = Program::compile(&LookPath::default(), &linear, to);
+    made.map_or([0.0; 3], |program| program.on_colour([0.0; 3]))
 }
 
 /// The most pixels of a frame that is worked on beside another: 4096 x 2304.
@@ -290,7 +406,8 @@ pub fn expanded(given: &Path) -> Outcome<Vec<PathBuf>> {
     Ok(found.into_iter().map(|(_, p)| p).collect())
 }
 
-/// A file's name with the place of a frame's number in it: `%d`, or `%04d` for at least four digits.
+/// A file's name with the place of a frame's number in it: `%d`, or for at least four digits `%04d`, `####`, `@@@@` or `$F4`
+/// (common practice of several programs).
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Pattern {
     folder: PathBuf,
@@ -302,13 +419,36 @@ struct Pattern {
 impl Pattern {
     fn of(path: &Path) -> Option<Self> {
         let name = path.file_name()?.to_str()?;
-        let (before, rest) = name.split_once('%')?;
-        let (digits, after) = rest.split_once('d')?;
-        let digits = if digits.is_empty() { 1 } else { digits.strip_prefix('0')?.parse().ok()? };
+        let (before, digits, after) = Self::by_percent(name)
+            .or_else(|| Self::by_letter_f(name))
+            .or_else(|| Self::by_run(name, '#'))
+            .or_else(|| Self::by_run(name, '@'))?;
         let folder = path.parent().unwrap_or(Path::new("")).to_owned();
         // "100%done.png" is a name.
         let word = after.starts_with(|c: char| c.is_alphanumeric());
         (digits <= 9 && !word).then(|| Self { folder, before: before.into(), digits, after: after.into() })
+    }
+
+    fn by_percent(name: &str) -> Option<(&str, usize, &str)> {
+        let (before, rest) = name.split_once('%')?;
+        let (digits, after) = rest.split_once('d')?;
+        let digits = if digits.is_empty() { 1 } else { digits.strip_prefix('0')?.parse().ok()? };
+        Some((before, digits, after))
+    }
+
+    fn by_letter_f(name: &str) -> Option<(&str, usize, &str)> {
+        let (before, rest) = name.split_once("$F")?;
+        let after = rest.trim_start_matches(|c: char| c.is_ascii_digit());
+        let digits = &rest[..rest.len() - after.len()];
+        Some((before, if digits.is_empty() { 1 } else { digits.parse().ok()? }, after))
+    }
+
+    /// As many of a sign as the number has digits at least; two at least, since one alone is a part of many names.
+    fn by_run(name: &str, sign: char) -> Option<(&str, usize, &str)> {
+        let begins = name.find(&sign.to_string().repeat(2))?;
+        let after = name[begins..].trim_start_matches(sign);
+        let digits = name.len() - begins - after.len();
+        (!after.contains(&sign.to_string().repeat(2))).then_some((&name[..begins], digits, after))
     }
 
     fn with(&self, number: u32) -> PathBuf {
@@ -401,7 +541,11 @@ mod tests {
         }
         let plain = Pattern::of(Path::new("%d.png")).unwrap();
         assert_eq!((plain.with(7), plain.number_of(Path::new("0007.png"))), ("7.png".into(), None));
-        for name in ["100%.png", "100%done.png", "%s.png", "%4d.png"] {
+        for same in ["in/sea.####.exr", "in/sea.@@@@.exr", "in/sea.$F4.exr"] {
+            assert_eq!(Pattern::of(Path::new(same)), Some(p.clone()), "{same}");
+        }
+        for name in ["100%.png", "100%done.png", "%s.png", "%4d.png", "take#2.png", "a@home.png", "$Fast.png"]
+        {
             assert_eq!(Pattern::of(Path::new(name)), None, "{name}");
         }
     }

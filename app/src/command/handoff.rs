@@ -1,6 +1,7 @@
 //! deliver, verify and identify: packages, and files that come back.
 
-use super::frames::{expanded, is_pattern};
+use super::frames::{Way, expanded, is_pattern};
+use super::gaps::{self, Gaps};
 use crate::files::{self, Failure, Outcome};
 use clap::Args;
 use lantern_core::colour::{CameraProfile, Encoding};
@@ -39,6 +40,13 @@ pub struct Deliver {
     /// The package: an empty or new folder, or the name of a .zip.
     #[arg(short, long)]
     out: PathBuf,
+    /// Write over an archive that is there already.
+    #[arg(long)]
+    overwrite: bool,
+    /// What becomes of frames that are missing inside of a sequence. Without it they are said, in the report and the manifest
+    /// too, and the status at the end is 1.
+    #[arg(long, value_enum)]
+    gaps: Option<Gaps>,
 }
 
 /// What stands in a plan's file beside the plan.
@@ -106,7 +114,10 @@ impl Deliver {
             ("camera", None) => Err("the plan speaks of the camera: say which with --camera".into()),
             _ => encoding_of(name).map_err(|e| e.0),
         };
-        let shots = self.shots(&beside, folder, &encoding)?;
+        if !self.out.is_dir() {
+            files::check_free(std::iter::once(self.out.as_path()), self.overwrite)?;
+        }
+        let (shots, incomplete) = self.shots(&beside, folder, &encoding)?;
         let sink: Box<dyn Sink> = if self.out.extension().is_some_and(|e| e.eq_ignore_ascii_case("zip")) {
             Box::new(Archive::new(&self.out).map_err(|e| Failure(format!("{}: {e}", self.out.display())))?)
         } else {
@@ -155,6 +166,9 @@ impl Deliver {
             eprintln!("dusky-lantern: {}, for {}, could not be made: {}", n.what, n.receiver, n.why);
         }
         println!("{} files in {}", found.files.len(), self.out.display());
+        if incomplete {
+            return Err(Failure("frames were missing; all else was made".into()));
+        }
         Ok(())
     }
 
@@ -163,7 +177,8 @@ impl Deliver {
         beside: &Beside,
         folder: &Path,
         encoding: &dyn Fn(&str) -> Result<Encoding, String>,
-    ) -> Outcome<Vec<Shot<'a>>> {
+    ) -> Outcome<(Vec<Shot<'a>>, bool)> {
+        let incomplete = std::cell::Cell::new(false);
         let shot = |given: PathBuf,
                     name: Option<String>,
                     by: &str,
@@ -171,23 +186,49 @@ impl Deliver {
                     trim: Steps|
          -> Outcome<Shot<'a>> {
             let stem = given.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-            let stem = stem.split('%').next().unwrap_or(&stem).trim_end_matches(['.', '_', '-']).to_owned();
-            let paths = expanded(&given)?;
+            let stem = stem
+                .split(['%', '#', '@', '$'])
+                .next()
+                .unwrap_or(&stem)
+                .trim_end_matches(['.', '_', '-'])
+                .to_owned();
+            let found = expanded(&given)?;
+            let gone = gaps::missing(&found, is_pattern(&given), None);
+            let mut paths: Vec<Way> = found.into_iter().map(|p| Way::of(p.clone(), p)).collect();
+            if !gone.is_empty() {
+                let which = gaps::listed(&gone);
+                eprintln!("dusky-lantern: {}: {} frames are missing ({which})", given.display(), gone.len());
+                gaps::fill(&mut paths, &gone, self.gaps.unwrap_or(Gaps::Skip), |m| m.file.clone());
+                incomplete.set(incomplete.get() || self.gaps.is_none());
+            }
+            let encoding = encoding(by).map_err(Failure)?;
+            let black = super::frames::black_in(&encoding);
             // What is no picture is said before anything is made.
             for path in paths.iter().take(1) {
-                let facts = lantern_formats::facts::read(&files::bytes(path)?);
-                facts.map_err(|e| Failure(format!("{}: {e}", path.display())))?;
+                let facts = lantern_formats::facts::read(&files::bytes(&path.from)?);
+                facts.map_err(|e| Failure(format!("{}: {e}", path.from.display())))?;
             }
             Ok(Shot {
                 name: name.unwrap_or(stem),
-                encoding: encoding(by).map_err(Failure)?,
+                encoding,
                 trim,
-                file: paths.first().and_then(|p| p.file_name()).unwrap_or_default().to_string_lossy().into(),
-                frames: paths.iter().map(|p| super::frames::number(p)).collect(),
+                file: paths
+                    .first()
+                    .and_then(|p| p.from.file_name())
+                    .unwrap_or_default()
+                    .to_string_lossy()
+                    .into(),
+                frames: paths.iter().map(|p| p.number).collect(),
                 poster: 0,
                 rate,
                 read: Box::new(move |place| match paths.get(place) {
-                    Some(path) => files::frame(path).map_err(|e| e.0),
+                    Some(way) => {
+                        let mut frame = files::frame(&way.from).map_err(|e| e.0)?;
+                        if way.black {
+                            frame.picture.pixels.fill([black[0], black[1], black[2], 1.0]);
+                        }
+                        Ok(frame)
+                    }
                     None => Err("there is no such frame".into()),
                 }),
                 made_of: Box::new(|_| None),
@@ -200,7 +241,9 @@ impl Deliver {
                 // The frames of a sequence are one shot, the pictures of a folder are one each.
                 given.extend(if is_pattern(p) { vec![p.clone()] } else { expanded(p)? });
             }
-            return given.into_iter().map(|p| shot(p, None, by, RATE, Steps::default())).collect();
+            let all = given.into_iter().map(|p| shot(p, None, by, RATE, Steps::default()));
+            let all = all.collect::<Outcome<Vec<_>>>()?;
+            return Ok((all, incomplete.get()));
         }
         let all = beside.pictures.iter().map(|p| {
             let trim = p.trim.as_ref().map(|t| trim_of(&folder.join(t))).transpose()?.unwrap_or_default();
@@ -210,7 +253,8 @@ impl Deliver {
             }
             shot(folder.join(&p.path), p.name.clone(), &p.encoding, rate, trim)
         });
-        all.collect()
+        let all = all.collect::<Outcome<Vec<_>>>()?;
+        Ok((all, incomplete.get()))
     }
 }
 

@@ -5,6 +5,7 @@
 
 use super::frames::Way;
 use crate::files::{self, Failure, Outcome};
+use lantern_formats::depth::SampleDepth;
 use lantern_handoff::graded::Carried;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
@@ -45,23 +46,30 @@ fn note(way: &Way) -> PathBuf {
     way.to.with_file_name(FOLDER).join(format!("{name}.json"))
 }
 
+/// What a result will be made of, the depth of the picture's file, and the picture.
+pub type Needed = (String, Option<SampleDepth>, Outcome<Carried>);
+
+fn depth(bytes: &[u8]) -> Option<SampleDepth> {
+    SampleDepth::of_file(bytes).ok().flatten()
+}
+
 impl Kept<'_> {
     /// The picture of a way with what its result will be made of, which nobody asks for where there are no notes; `None`
     /// where the result is there already and right.
-    pub fn needed(&self, way: &Way) -> Outcome<Option<(String, Outcome<Carried>)>> {
+    pub fn needed(&self, way: &Way) -> Outcome<Option<Needed>> {
         let bytes = files::bytes(&way.from)?;
         if !self.noted {
-            return Ok(Some((String::new(), files::carried_of(&way.from, &bytes))));
+            return Ok(Some((String::new(), depth(&bytes), files::carried_of(&way.from, &bytes))));
         }
         let ending = way.to.extension().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
-        let number = super::frames::number(&way.from).to_string();
+        let number = format!("{} {}", way.number, way.black);
         let program = env!("CARGO_PKG_VERSION");
         let parts = [program, self.key, &ending, &number].map(str::as_bytes);
         let made_of = hash(&[parts.as_slice(), &[&bytes]].concat());
         if !self.anew && self.is_right(way, &made_of) {
             return Ok(None);
         }
-        Ok(Some((made_of, files::carried_of(&way.from, &bytes))))
+        Ok(Some((made_of, depth(&bytes), files::carried_of(&way.from, &bytes))))
     }
 
     fn is_right(&self, way: &Way, made_of: &str) -> bool {

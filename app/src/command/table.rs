@@ -1,18 +1,22 @@
 //! bake, render and apply.
 
 use super::encoding;
-use super::frames::{Frames, Progress, number};
+use super::frames::{Frames, Progress};
 use crate::files::{self, Failure, Outcome};
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args, ValueEnum};
 use lantern_core::bake::{self, Probe, fidelity};
-use lantern_core::colour::Encoding;
+use lantern_core::colour::{Encoding, Reference};
 use lantern_core::graph::{Graph, Program};
 use lantern_core::look::Path as LookPath;
+use lantern_core::table::operator::Range as RangeOf;
 use lantern_core::table::{KeptTable, Table};
 use lantern_core::texture::FrameGeometry;
 use lantern_core::texture::buffer::BufferPool;
+use lantern_formats::registry::PictureFormat;
+use lantern_handoff::graded::Carried;
 use lantern_handoff::movie::{self, Movie};
+use lantern_handoff::rate::Rate;
 use lantern_handoff::table_file::{self, Format, Wanted};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
@@ -62,15 +66,18 @@ pub struct Bake {
     /// Points on a side.
     #[arg(long, default_value_t = 33, value_parser = parse_size)]
     size: usize,
-    /// File format.
-    #[arg(long, value_parser = formats(), default_value = "cube")]
-    format: Format,
+    /// File format; what the file's name ends with says it where none is given.
+    #[arg(long, value_parser = formats())]
+    format: Option<Format>,
     /// Range of the code values that go in and come out.
     #[arg(long, value_enum, default_value_t = Range::Full)]
     range: Range,
     /// The table's file.
     #[arg(short, long)]
     out: PathBuf,
+    /// Write over files that are there already.
+    #[arg(long)]
+    overwrite: bool,
     /// Where to write the fidelity report, as JSON.
     #[arg(long)]
     report: Option<PathBuf>,
@@ -87,7 +94,30 @@ fn parse_size(text: &str) -> Result<usize, String> {
 }
 
 impl Bake {
+    /// The format that was asked for or that the file's name ends with. Where both are said they have to agree.
+    fn format(&self) -> Outcome<Format> {
+        let ending = self.out.extension().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
+        let says = Format::ALL.into_iter().find(|f| f.entry().endings.contains(&ending.as_str()));
+        match (self.format, says) {
+            (Some(format), Some(says)) if format != says => Err(Failure(format!(
+                "{}: the name ends as that of a {} file, and --format says {}: give one of them",
+                self.out.display(),
+                says.id(),
+                format.id()
+            ))),
+            (Some(format), _) | (None, Some(format)) => Ok(format),
+            (None, None) => Err(Failure(format!(
+                "{}: no table is called so; name it {} or say --format",
+                self.out.display(),
+                Format::ALL.map(|f| format!(".{}", f.entry().endings[0])).join(", ")
+            ))),
+        }
+    }
+
     pub fn run(&self) -> Outcome<()> {
+        self.format()?;
+        let results = [Some(&self.out), self.report.as_ref()].into_iter().flatten();
+        files::check_free(results.map(PathBuf::as_path), self.overwrite)?;
         let look = files::look(&self.look)?;
         let (from, to) = (encoding(&self.from)?, encoding(&self.to)?);
         let fail = |e: &dyn std::fmt::Display| Failure(format!("{}: {e}", self.look.display()));
@@ -101,7 +131,7 @@ impl Bake {
             look: &look.name,
             from: &from,
             to: &to,
-            format: self.format,
+            format: self.format()?,
             size: self.size,
             range: self.range.of(),
         };
@@ -145,16 +175,20 @@ pub struct Render {
     /// Leave picture-only steps out, as a table does.
     #[arg(long)]
     colour_only: bool,
-    /// Frames a second, for a movie.
-    #[arg(long, default_value_t = 24.0, value_parser = parse_rate)]
-    rate: f64,
+    /// Frames a second, for a movie: 24, 23.976 or 24000/1001.
+    #[arg(long, default_value = "24", value_parser = parse_rate)]
+    rate: Rate,
+    /// Range of the pictures' code values, those that come in and the results.
+    #[arg(long, value_enum, default_value_t = Range::Full)]
+    range: Range,
     #[command(flatten)]
     frames: Frames,
 }
 
-fn parse_rate(text: &str) -> Result<f64, String> {
-    let rate = text.parse::<f64>().ok().filter(|r| (1.0..=1000.0).contains(r));
-    rate.ok_or_else(|| format!("“{text}” is no rate: it goes from 1 to 1000 frames a second"))
+fn parse_rate(text: &str) -> Result<Rate, String> {
+    Rate::parse(text).ok_or_else(|| {
+        format!("“{text}” is no rate: it goes from 1 to 1000 frames a second, as 24, 23.976 or 24000/1001")
+    })
 }
 
 impl Render {
@@ -168,31 +202,76 @@ impl Render {
         if movie::is_movie(self.frames.out()) {
             return self.movie(&path, [&from, &to]);
         }
+        let legal = self.legal([&from, &to])?;
         if self.colour_only {
             let program = Program::compile(&path, &from, &to).map_err(fail)?;
             say_left_out(&program);
-            return self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, _, _| {
+            return self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, _, _, _| {
                 let mut frame = frame.into_frame();
-                program.run_parallel(&mut frame.picture.pixels);
+                frame.work(|pixels| ranged(pixels, legal, |pixels| program.run_parallel(pixels)));
                 Ok(frame.into())
             });
         }
         let graph = Graph::compile(&path, &from, &to).map_err(fail)?;
         say_left_out(&graph.last);
         let never = AtomicBool::new(false);
-        self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, way, pool| {
-            let format = files::written(&way.to);
-            let made = frame.graded(&graph, number(&way.from), format, pool, &never);
-            made.ok_or_else(|| Failure("stopped".into()))
+        self.frames.each(Some(&to), &self.key(&path, [&from, &to])?, |frame, way, depth, pool| {
+            let stopped = || Failure("stopped".into());
+            if legal {
+                let mut frame = frame.into_frame();
+                recode(&mut frame.picture.pixels, RangeOf::from_legal());
+                let made = Carried::from(frame).graded(&graph, way.number, None, pool, &never);
+                let mut frame = made.ok_or_else(stopped)?.into_frame();
+                recode(&mut frame.picture.pixels, RangeOf::to_legal());
+                return Ok(frame.into());
+            }
+            // What no display has fitted may lie beyond whole numbers, which is counted.
+            let fitted = to.reference == Reference::Display;
+            let whole = |f: &&PictureFormat| {
+                f.codes.as_ref().is_some_and(|c| depth.and_then(|d| d.most()) == Some(u32::from(c.most)))
+            };
+            let format = files::written(&way.to).filter(|f| fitted && whole(f));
+            frame.graded(&graph, way.number, format, pool, &never).ok_or_else(stopped)
         })
     }
 }
 
+/// Runs work on code values of legal range, or of full range as they are.
+fn ranged(pixels: &mut Vec<[f32; 4]>, legal: bool, work: impl FnOnce(&mut Vec<[f32; 4]>)) {
+    if !legal {
+        return work(pixels);
+    }
+    recode(pixels, RangeOf::from_legal());
+    work(pixels);
+    recode(pixels, RangeOf::to_legal());
+}
+
+/// Code values from one range to another.
+fn recode(pixels: &mut [[f32; 4]], range: RangeOf) {
+    let coded = pixels.iter_mut().flat_map(|p| &mut p[..3]);
+    coded.for_each(|v| *v = range.at(f64::from(*v)) as f32);
+}
+
 impl Render {
+    /// Whether pictures are in legal range. Linear light has none.
+    fn legal(&self, [from, to]: [&Encoding; 2]) -> Outcome<bool> {
+        let legal = self.range == Range::Legal;
+        match [from, to].into_iter().find(|e| legal && e.is_linear()) {
+            Some(light) => Err(Failure(format!("{} is linear light, which has no legal range", light.id))),
+            None => Ok(legal),
+        }
+    }
+
     /// The pictures as one movie.
     fn movie(&self, path: &LookPath, [from, to]: [&Encoding; 2]) -> Outcome<()> {
         let fail = |e: lantern_core::graph::CompileError| Failure(e.to_string());
+        if self.range == Range::Legal {
+            return Err(Failure(
+                "a movie is always in the range that its players expect: leave --range out".into(),
+            ));
+        }
         let sources = self.frames.of_movie()?;
+        let black = super::frames::black_in(to);
         let program = Program::compile(path, from, to).map_err(fail)?;
         let graph = Graph::compile(path, from, to).map_err(fail)?;
         say_left_out(if self.colour_only { &program } else { &graph.last });
@@ -201,19 +280,23 @@ impl Render {
         let out = self.frames.out();
         let about = |why: String| Failure(format!("{}: {why}", out.display()));
         for source in &sources {
-            let mut picture = files::picture(source)?;
+            let mut frame = files::frame(&source.from)?;
+            frame.lights_cover();
+            let mut picture = frame.picture;
             let size = [picture.width(), picture.height()];
-            if self.colour_only {
+            if source.black {
+                picture.pixels.fill([black[0], black[1], black[2], 1.0]);
+            } else if self.colour_only {
                 program.run_parallel(&mut picture.pixels);
             } else {
-                let geometry = FrameGeometry::whole(size[0], size[1], graph.gauge, number(source));
+                let geometry = FrameGeometry::whole(size[0], size[1], graph.gauge, source.number);
                 graph.run_in(&mut picture.pixels, &geometry, &mut pool, &AtomicBool::new(false));
             }
             let movie = match &mut movie {
                 Some(movie) => movie,
                 None => movie.insert(Movie::begin(out, to, size, self.rate).map_err(about)?),
             };
-            movie.add(&source.display().to_string(), &picture).map_err(Failure)?;
+            movie.add(&source.from.display().to_string(), &picture).map_err(Failure)?;
             progress.one_more();
         }
         movie.map_or(Ok(()), Movie::finish).map_err(about)?;
@@ -225,7 +308,8 @@ impl Render {
     fn key(&self, path: &LookPath, [from, to]: [&Encoding; 2]) -> Outcome<String> {
         let path = serde_json::to_string(path).map_err(|e| Failure(e.to_string()))?;
         // A camera's encoding has no name that says all of it.
-        Ok(format!("render {path} {from:?} {to:?} {}", self.colour_only))
+        let legal = self.range == Range::Legal;
+        Ok(format!("render {path} {from:?} {to:?} {} {legal}", self.colour_only))
     }
 }
 
@@ -252,9 +336,9 @@ impl Apply {
     pub fn run(&self) -> Outcome<()> {
         let table = self.range.in_full(files::table(&self.table)?)?;
         let key = format!("apply {}", KeptTable::of(&table).hash());
-        self.frames.each(None, &key, |frame, _, _| {
+        self.frames.each(None, &key, |frame, _, _, _| {
             let mut frame = frame.into_frame();
-            table.apply_parallel(&mut frame.picture.pixels);
+            frame.work(|pixels| table.apply_parallel(pixels));
             Ok(frame.into())
         })
     }

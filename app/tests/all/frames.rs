@@ -124,7 +124,8 @@ fn alpha_windows_aspect_and_orientation_survive_render_and_apply() {
     let dir = tempfile::tempdir().unwrap();
     let at = |p: &str| dir.path().join(p).display().to_string();
     let windows = Some(Windows { data: [3, 1], shown: [0, 0], size: [30, 20] });
-    let own = |orientation, windows| Beside { alpha: true, aspect: 2.0, orientation, windows };
+    let own =
+        |orientation, windows| Beside { alpha: true, aspect: 2.0, orientation, windows, ..Beside::default() };
     let frame = |beside: Beside| Frame { picture: ramp(16, 9, 0.3), beside };
     let table = at("t.png");
     std::fs::write(&table, png::write(&hald::identity(3).unwrap(), Depth::Sixteen).unwrap()).unwrap();

@@ -241,11 +241,10 @@ async fn a_sequence_plays_at_its_rate_and_shots_flip_with_one_key() -> Outcome {
     )
     .await?;
     set.click("[aria-label=Play]").await?;
-    set.until("return window.frames_.size >= 6").await?;
+    // It goes round: on a slow day for longer.
+    set.until("return window.frames_.size >= 6 && window.counter_ >= 12").await?;
     set.click("[aria-label=Pause]").await?;
     set.shown().await?;
-    let drawn = set.js("return window.counter_").await?.as_u64().unwrap_or(0);
-    assert!(drawn >= 12, "{drawn} pictures were drawn");
     set.js("document.querySelector('input[aria-label=Frame]').focus()").await?;
     set.keys("input[aria-label=Frame]", Key::Home + "").await?;
     let start =

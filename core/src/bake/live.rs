@@ -3,7 +3,7 @@
 //! A picture's colours lie close together: a demo picture reads a tenth of the nodes of a 33-point table, so that
 //! a changed parameter costs a tenth of a whole bake. Which nodes it reads depends on the picture alone.
 
-use super::Bake;
+use super::{Bake, Before};
 use crate::graph::Program;
 use crate::table::{Domain, Table, Table3, TableError};
 use rayon::prelude::*;
@@ -22,7 +22,7 @@ impl Reach {
     ///
     /// `None` for a plan with a shaper, whose nodes do not lie evenly over the pixels' values.
     pub fn of(pixels: &[[f32; 4]], plan: &Bake) -> Option<Self> {
-        if plan.shaped {
+        if plan.before != Before::Nothing {
             return None;
         }
         let n = plan.size;

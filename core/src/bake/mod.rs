@@ -6,7 +6,7 @@ pub mod live;
 pub mod meter;
 pub mod steep;
 
-pub use crate::graph::fill::{Bake, SHAPER_RANGE, bake, title};
+pub use crate::graph::fill::{Bake, Before, SHAPER_RANGE, bake, title};
 pub use fidelity::{Exact, Fidelity, Probe, Proving};
 pub use judge::{Judgement, judge};
 pub use live::Reach;

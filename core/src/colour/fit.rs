@@ -25,7 +25,8 @@ impl Cube {
 const SPARE: f32 = 1e-4;
 
 /// Moves a colour that lies outside the cube toward its own luma until it is inside. Colours inside are left bit
-/// for bit, hue in the colour-difference plane and luma are kept; luma outside 0..peak gives black or the peak.
+/// for bit, hue in the colour-difference plane and luma are kept; luma above the peak gives the peak. Channels below zero take
+/// no more than three quarters of the luma of the others away ([`held`]), so that no lamp turns black at once.
 ///
 /// The rendering brings wide colours in smoothly before; this catches only what Screen steps push out.
 #[inline(always)]
@@ -33,7 +34,9 @@ pub fn into_cube(cube: Cube, planes: &mut Planes) {
     let Cube { luma, peak } = cube;
     let [r, g, b] = planes;
     for i in 0..N {
-        let y = (luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i]).clamp(0.0, peak);
+        let y = luma[0] * r[i] + luma[1] * g[i] + luma[2] * b[i];
+        let above = luma[0] * r[i].max(0.0) + luma[1] * g[i].max(0.0) + luma[2] * b[i].max(0.0);
+        let y = held(y, above).min(peak);
         let high = r[i].max(g[i]).max(b[i]);
         let low = r[i].min(g[i]).min(b[i]);
         // How far the chroma may grow before the top or the floor of the cube is met.
@@ -45,6 +48,14 @@ pub fn into_cube(cube: Cube, planes: &mut Planes) {
         g[i] = toward(y, g[i], k, peak);
         b[i] = toward(y, b[i], k, peak);
     }
+}
+
+/// Luma of which channels below zero take no more than a share away: with t = `y` / `above`, the luma of the channels above
+/// zero, t from a half on stays, and below it becomes 1/4 + 1/4 / (3 - 4 t), which has the same value and slope there.
+#[inline(always)]
+fn held(y: f32, above: f32) -> f32 {
+    let t = y / above.max(1e-12);
+    select(t < 0.5, above * (0.25 + 0.25 / (3.0 - 4.0 * t.min(0.5))), y)
 }
 
 /// Distance from neutral, as a share of what the cube has room for, up to which colours of another display stay as they

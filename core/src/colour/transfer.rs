@@ -40,6 +40,13 @@ impl Transfer {
         planes.map(|plane| plane[0])
     }
 
+    /// Code values of linear values.
+    pub fn encoded(&self, rgb: [f32; 3]) -> [f32; 3] {
+        let mut planes = rgb.map(Channel::of);
+        self.encode(&mut planes);
+        planes.map(|plane| plane[0])
+    }
+
     /// Code values to linear values.
     #[inline(always)]
     pub fn decode(&self, p: &mut Planes) {

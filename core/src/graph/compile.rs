@@ -232,6 +232,7 @@ fn compiled(
         if lit {
             c.bound();
         }
+        c.as_it_came();
         c.go(State::SceneLinear);
         if lit {
             c.cut(Signal::Light, None, film.light());

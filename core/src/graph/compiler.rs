@@ -1,7 +1,8 @@
 //! The compiler: it follows the domain that values are in, and puts in a change of domain only where the next step needs one.
 
 use super::films::SCREEN_TRANSFER;
-use super::program::{LeftOut, OF_GROUP, OF_STEP, Op, Program};
+use super::listed;
+use super::program::{LeftOut, OF_GROUP, Op, Program};
 use super::run::{Node, Signal};
 use super::tables;
 use crate::colour::fit::{Cube, Refit, RollOff};
@@ -17,7 +18,7 @@ use crate::step::plain::{
     pair::{Pair, PairBack},
     unrender::Unrender,
 };
-use crate::step::{Domain, Kernel, PlainRendering, Site, Values, Zone};
+use crate::step::{Kernel, PlainRendering, Site, Values, Zone};
 use crate::texture::Texture;
 use crate::texture::mix::Mix;
 use crate::texture::passes::Slot;
@@ -37,15 +38,26 @@ pub(super) enum State {
     ScreenCode,
 }
 
+/// How scene light stands to [its bound](crate::colour::bound).
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum SceneLight {
+    /// As it came: channels may lie anywhere below zero.
+    Free,
+    /// Bounded.
+    Bounded,
+    /// Bounded, and what the bound took away lies aside under [`super::program::EXCESS`](super::program): both together are the light.
+    Parted,
+}
+
 /// What a step does to each pixel by itself.
-enum Work {
+pub(super) enum Work {
     Kernel(Kernel),
     Tables(Box<tables::TableKernel>),
 }
 
 impl Work {
     /// Of a step at a site. `None` for what does not work on each pixel by itself.
-    fn of(values: &Values, site: Site) -> Option<Self> {
+    pub(super) fn of(values: &Values, site: Site) -> Option<Self> {
         match values {
             // A remainder is nothing without the steps that it completes.
             Values::Table(v) if v.remainder => None,
@@ -55,12 +67,17 @@ impl Work {
         }
     }
 
-    /// Whether files hold it without a 3D table.
-    fn is_formula(&self) -> bool {
-        matches!(self, Self::Kernel(k) if k.in_files().is_some())
+    /// Whether files hold it at a strength without a 3D table.
+    pub(super) fn is_formula(&self, strength: f32) -> bool {
+        matches!(self, Self::Kernel(k) if listed::in_files_at(k, strength))
     }
 
-    fn at(self, strength: f32) -> Op {
+    /// Whether it is made for light that no surface has.
+    pub(super) fn wants_free_light(&self) -> bool {
+        matches!(self, Self::Kernel(k) if k.wants_free_light())
+    }
+
+    pub(super) fn at(self, strength: f32) -> Op {
         match self {
             Self::Kernel(kernel) => Op::Step { kernel, strength },
             Self::Tables(kernel) => Op::Tables { kernel, strength },
@@ -75,8 +92,8 @@ pub(super) struct Compiler {
     pub(super) display: Display,
     /// What the source's light stands for, which says how it is rendered.
     pub(super) source: Reference,
-    /// Whether scene light is bounded from below as it is now.
-    pub(super) bounded: bool,
+    /// How scene light stands to the bound.
+    pub(super) light: SceneLight,
     /// Whether steps that files hold as formulas get light as it comes: where the result is scene light, they stay formulas.
     pub(super) formulas: bool,
     /// What lies before the last colour work; empty where there is no texture.
@@ -173,13 +190,13 @@ impl Compiler {
         self.go(if zone == Zone::Screen { State::ScreenCode } else { State::SceneLog });
     }
 
-    /// Bounds scene light, where it is not bounded yet.
+    /// Bounds scene light, where it is not bounded yet. What lies aside of it is given up.
     pub(super) fn bound(&mut self) {
-        if !self.bounded {
+        if self.light == SceneLight::Free {
             self.go(State::SceneLinear);
             self.ops.push(Op::Bound);
-            self.bounded = true;
         }
+        self.light = SceneLight::Bounded;
     }
 
     pub(super) fn matte(&mut self, slot: usize, zone: Zone, region: Option<&Region>) {
@@ -206,7 +223,7 @@ impl Compiler {
     }
 
     /// A step that has a radius or a place, on the zone's light.
-    fn spatial(&mut self, step: &Step, texture: Texture) {
+    pub(super) fn spatial(&mut self, step: &Step, texture: Texture) {
         if step.zone != Zone::Screen {
             self.bound();
         }
@@ -219,68 +236,24 @@ impl Compiler {
                 self.nodes.push(Node::Mix(Slot::Step, Mix { strength: 1.0, matted: true, coded: None }));
             }
         }
-        self.bounded = false;
+        self.light = SceneLight::Bounded;
     }
 
     /// A group with such steps that counts in part.
-    fn spatial_group(&mut self, path: &Path, group: &Group, zone: Zone, steps: Vec<&Step>) {
+    pub(super) fn spatial_group(&mut self, path: &Path, group: &Group, zone: Zone, steps: Vec<&Step>) {
         if zone != Zone::Screen {
             self.bound();
         }
         self.go_linear(zone);
         self.keep(Slot::Group, zone, group.region.as_ref());
         self.run(path, steps, true);
+        if zone != Zone::Screen {
+            self.bound();
+        }
         self.go_linear(zone);
         self.cut(Signal::Light, None, Vec::new());
         let (strength, matted) = (group.strength as f32, group.region.is_some());
         self.nodes.push(Node::Mix(Slot::Group, Mix { strength, matted, coded: Some(zone_transfer(zone)) }));
-        self.bounded = false;
-    }
-
-    pub(super) fn step(&mut self, step: &Step) {
-        if let Some(texture) = spatial(step) {
-            if self.texture {
-                self.spatial(step, texture);
-            }
-            return;
-        }
-        let Some(work) = Work::of(&step.values, self.site(step.zone)) else { return };
-        let (zone, domain) = (step.zone, step.values.domain());
-        let state = match (zone, domain) {
-            (Zone::Screen, Domain::Linear) => State::ScreenLinear,
-            (Zone::Screen, _) => State::ScreenCode,
-            (_, Domain::Linear) => State::SceneLinear,
-            (_, _) => State::SceneLog,
-        };
-        let strength = step.strength as f32;
-        let in_full = step.region.is_none() && strength >= 1.0;
-        // Channels by themselves, and matrices, throw no colour about: what they are given needs no bound.
-        let formula = self.formulas && work.is_formula();
-        let bounds = zone != Zone::Screen && !self.bounded && !formula;
-        // What is left of the input where the step does not work in full is light as it came, bounded or not.
-        let aside = !in_full && (bounds || step.region.is_some());
-        if aside && bounds {
-            self.go(state);
-            self.ops.push(Op::Save { slot: OF_STEP });
-        }
-        if bounds {
-            self.bound();
-        }
-        self.matte(OF_STEP, zone, step.region.as_ref());
-        self.go(state);
-        if aside {
-            if !bounds {
-                self.ops.push(Op::Save { slot: OF_STEP });
-            }
-            self.ops.push(work.at(1.0));
-            self.ops.push(Op::Mix { slot: OF_STEP, strength, matted: step.region.is_some() });
-        } else {
-            self.ops.push(work.at(strength));
-        }
-        if zone != Zone::Screen {
-            let kept = self.bounded || !formula;
-            self.bounded = domain == Domain::Encoded && kept && !(aside && bounds);
-        }
     }
 
     /// Where steps of a zone work.
@@ -289,40 +262,6 @@ impl Compiler {
             zone,
             source: self.source,
             headroom: if zone == Zone::Screen { self.display.headroom } else { 1.0 },
-        }
-    }
-
-    /// The steps of a zone that work, those of a group blended together.
-    pub(super) fn steps(&mut self, path: &Path, zone: Zone) {
-        for (group, steps) in path.runs(zone) {
-            if zone == Zone::Scene && !steps.iter().all(|s| path.is_trim(s)) {
-                self.lay_scene_aside();
-            }
-            let shared = group.filter(|g| g.strength < 1.0 || g.region.is_some());
-            if let Some(group) = shared.filter(|_| self.texture && steps.iter().any(|s| spatial(s).is_some()))
-            {
-                self.spatial_group(path, group, zone, steps);
-                continue;
-            }
-            let bounded = self.bounded;
-            if let Some(g) = shared {
-                self.go_encoded(zone);
-                self.ops.push(Op::Save { slot: OF_GROUP });
-                if g.region.is_some() && zone != Zone::Screen {
-                    self.bound();
-                }
-                self.matte(OF_GROUP, zone, g.region.as_ref());
-            }
-            self.run(path, steps, shared.is_some());
-            if let Some(Group { strength, region, .. }) = shared {
-                self.go_encoded(zone);
-                let (strength, matted) = (*strength as f32, region.is_some());
-                self.ops.push(Op::Mix { slot: OF_GROUP, strength, matted });
-                self.bounded &= bounded;
-            }
-        }
-        if zone == Zone::Scene {
-            self.lay_scene_aside();
         }
     }
 
@@ -374,7 +313,8 @@ impl Compiler {
         // Lights of an HDR source that come down to a lesser display are lights of a scene: the pair would clip them.
         let comes_down = from.reference == Reference::Display && display.headroom < from.display().headroom;
         let rendered = if comes_down { Reference::Scene } else { source };
-        let mut c = Self { bounded: false, ..Self::blank(ops, State::SceneLinear, display, rendered) };
+        let mut c =
+            Self { light: SceneLight::Free, ..Self::blank(ops, State::SceneLinear, display, rendered) };
         if stays {
             c.state = State::Display;
             c.begun = Some((from.clone(), c.ops.len()));
@@ -390,7 +330,7 @@ impl Compiler {
             Reference::Display => {
                 c.ops.push(Op::UnrenderPair(Box::new(PairBack::new(Pair::new(&standard, &own)))));
                 // The pair makes no light below the bound.
-                c.bounded = true;
+                c.light = SceneLight::Bounded;
             }
             Reference::Scene => {
                 c.ops.push(Op::Unrender(Box::new(Unrender::new(standard.kernel(&own)))));
@@ -408,7 +348,7 @@ impl Compiler {
             state,
             display,
             source,
-            bounded: true,
+            light: SceneLight::Bounded,
             formulas: false,
             nodes,
             texture: false,
@@ -456,7 +396,18 @@ fn zone_transfer(zone: Zone) -> Transfer {
 /// A program without operations that do nothing.
 fn program(mut ops: Vec<Op>, left_out: Vec<LeftOut>) -> Program {
     ops.retain(|op| !matches!(op, Op::Decode(Transfer::Linear) | Op::Encode(Transfer::Linear)));
-    Program { ops: tidy(ops), left_out }
+    Program { ops: tidy(without_unread(ops)), left_out }
+}
+
+/// What the bound takes away is laid aside only where it comes back.
+fn without_unread(ops: Vec<Op>) -> Vec<Op> {
+    let last = ops.iter().rposition(|op| matches!(op, Op::Join)).unwrap_or(0);
+    let kept = ops.into_iter().enumerate().filter_map(|(i, op)| match op {
+        Op::Part { .. } if i >= last => Some(Op::Bound),
+        Op::Copy { .. } | Op::Clear { .. } | Op::MixExcess { .. } if i >= last => None,
+        op => Some(op),
+    });
+    kept.collect()
 }
 
 /// Drops neighbouring changes of domain that undo each other (a decode right after the same encode, or the

@@ -1,6 +1,6 @@
 //! Compiling remainders: the tables that they make with the steps that they cover, put on in their place.
 
-use super::compiler::{Compiler, State, Tap, spatial};
+use super::compiler::{Compiler, SceneLight, State, Tap, spatial};
 use super::program::{LeftOut, OF_SCENE, Op, Program};
 use super::remainder;
 use super::tables;
@@ -93,7 +93,9 @@ impl Compiler {
             }
         }
         self.state = if rest.zone == Zone::Screen { State::ScreenCode } else { State::SceneLog };
-        self.bounded &= rest.zone == Zone::Screen;
+        if rest.zone != Zone::Screen {
+            self.light = SceneLight::Free;
+        }
         self.ops.push(Op::Tables { kernel: Box::new(kernel), strength: 1.0 });
         self.ends_in = Some((way[1].clone(), self.ops.len()));
         true

@@ -1,7 +1,7 @@
 //! Baking a path to a table between two encodings.
 
 use crate::colour::{
-    Encoding,
+    Encoding, Reference,
     transfer::{Transfer, acescct_to_linear, linear_to_acescct},
 };
 use crate::graph::Program;
@@ -18,6 +18,61 @@ pub const SHAPER_RANGE: [f32; 2] = [-0.006_9, 64.0];
 /// the whole range costs nothing in the darks.
 const SHAPER_LENGTH: usize = 65_536;
 
+/// Entries of a root: its first one lies within the first code of 12 bits.
+const ROOT_LENGTH: usize = 16_384;
+/// The root of display light that [`Before::Root`] takes: the square root of what a 2.4 power is coded by (by trial: among
+/// roots and the curve of PQ itself it leaves the least error over the looks that ship).
+pub(super) const ROOT: f32 = 4.8;
+
+/// What stands before a 3D table, so that its nodes lie where the function bends.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Before {
+    /// Nothing: code values are even enough.
+    Nothing,
+    /// The logarithm of ACEScct, for linear light.
+    Log,
+    /// A root of display light, for SDR displays on the way to HDR displays: PQ and HLG hold the darks in many more codes than
+    /// a 2.4 power does. Held by its transfer.
+    Root(RootOf),
+}
+
+/// The transfers of SDR displays.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum RootOf {
+    /// That of IEC 61966-2-1.
+    Srgb,
+    /// A power.
+    Power(f32),
+}
+
+impl RootOf {
+    /// That of an encoding, where it is one of them.
+    fn of(transfer: &Transfer) -> Option<Self> {
+        match transfer {
+            Transfer::Srgb => Some(Self::Srgb),
+            Transfer::Power(p) => Some(Self::Power(*p)),
+            _ => None,
+        }
+    }
+
+    fn transfer(self) -> Transfer {
+        match self {
+            Self::Srgb => Transfer::Srgb,
+            Self::Power(p) => Transfer::Power(p),
+        }
+    }
+
+    /// A code value to the root of its light.
+    fn root(self, code: f32) -> f32 {
+        Transfer::Power(ROOT).encoded(self.transfer().decoded([code.max(0.0); 3]))[0]
+    }
+
+    /// Back from it.
+    fn code(self, root: f32) -> f32 {
+        self.transfer().encoded(Transfer::Power(ROOT).decoded([root; 3]))[0]
+    }
+}
+
 /// Where the nodes of a table lie in the input encoding, and the way there.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Bake {
@@ -25,8 +80,8 @@ pub struct Bake {
     pub size: usize,
     /// Input code values of the first and last node, after the shaper where there is one.
     pub domain: Domain,
-    /// Whether linear input goes through an ACEScct-shaped 1D part first.
-    pub shaped: bool,
+    /// The 1D part before the 3D part.
+    pub before: Before,
     /// Whether nodes are settled for the least error between them, or exact.
     pub settled: bool,
     /// Whether code values go in and come out in legal range: 64 to 940 of 10 bit for 0 to 1.
@@ -34,14 +89,25 @@ pub struct Bake {
 }
 
 impl Bake {
-    /// The plan for an input encoding: none of the log and display encodings needs a shaper, linear ones do.
+    /// The plan for an input encoding: none of the log and display encodings needs a 1D part, linear ones do.
     pub fn plan(from: &Encoding, size: usize) -> Self {
         let domain = match from.transfer {
             // ACEScc puts black below zero (S-2014-003).
             Transfer::AcesCc => Domain { min: [-0.358_447_5; 3], max: [1.0; 3] },
             _ => Domain::UNIT,
         };
-        Self { size, domain, shaped: from.is_linear(), settled: true, legal: false }
+        let before = if from.is_linear() { Before::Log } else { Before::Nothing };
+        Self { size, domain, before, settled: true, legal: false }
+    }
+
+    /// The plan for two encodings: as [`Bake::plan`], and [`Before::Root`] from an SDR display to an HDR one.
+    pub fn between(from: &Encoding, to: &Encoding, size: usize) -> Self {
+        let plan = Self::plan(from, size);
+        let rises = from.reference == Reference::Display && !from.is_hdr() && to.is_hdr();
+        match RootOf::of(&from.transfer).filter(|_| rises) {
+            Some(of) => Self { before: Before::Root(of), ..plan },
+            None => plan,
+        }
     }
 
     /// The same with nodes exactly on the function: quicker, for live pictures.
@@ -55,7 +121,13 @@ impl Bake {
             let (min, max) = (self.domain.min[c], self.domain.max[c]);
             let at = |i: usize| min + (max - min) * i as f32 / (n - 1) as f32;
             let full = |v: f32| if self.legal { Range::from_legal().at(f64::from(v)) as f32 } else { v };
-            (0..n).map(at).map(|v| if self.shaped { unshape(v) } else { full(v) }).collect()
+            let code = |v: f32| match self.before {
+                Before::Nothing => full(v),
+                Before::Log => unshape(v),
+                // Black and white are those of full range: the 1D part goes there.
+                Before::Root(of) => of.code(v),
+            };
+            (0..n).map(at).map(code).collect()
         };
         Grid([0, 1, 2].map(axis))
     }
@@ -124,6 +196,24 @@ fn shaper() -> Result<Table1, TableError> {
     Table1::new(domain, (0..SHAPER_LENGTH).map(|i| [shape(at(i)); 3]).collect())
 }
 
+/// The root of light of code values, from black to white.
+fn root(of: RootOf, legal: bool) -> Result<Table1, TableError> {
+    let full = |v: f64| if legal { Range::from_legal().at(v) } else { v };
+    let at = |i: usize| of.root(full(i as f64 / (ROOT_LENGTH - 1) as f64) as f32);
+    Table1::new(Domain::UNIT, (0..ROOT_LENGTH).map(|i| [at(i); 3]).collect())
+}
+
+impl Bake {
+    /// The 1D part before the 3D part.
+    fn shaper(&self) -> Result<Option<Table1>, TableError> {
+        match self.before {
+            Before::Nothing => Ok(None),
+            Before::Log => shaper().map(Some),
+            Before::Root(of) => root(of, self.legal).map(Some),
+        }
+    }
+}
+
 /// Points that a thread takes at once.
 const SLAB: usize = 1024;
 
@@ -164,8 +254,7 @@ pub fn bake(
     } else {
         Table3::of_padded(n, plan.domain, grid)?
     };
-    let shaper = if plan.shaped { Some(shaper()?) } else { None };
-    Table::new(title.into(), shaper, Some(cube)).map(Some)
+    Table::new(title.into(), plan.shaper()?, Some(cube)).map(Some)
 }
 
 /// Points on a side of the plain table that stands for one of other operators.
@@ -174,11 +263,23 @@ const SAMPLED: usize = 65;
 /// A table as a plain one, for whoever looks at its points: itself where it is plain, else sampled over what its input encoding
 /// holds; for channels that go their own ways at as many places as a 1D part has.
 pub fn plain<'a>(table: &'a Table, from: &Encoding) -> Result<Cow<'a, Table>, TableError> {
+    sampled(table, Bake::plan(from, SAMPLED))
+}
+
+/// The same of a table between two encodings, with what [`Bake::between`] puts before the 3D part.
+pub fn plain_between<'a>(
+    table: &'a Table,
+    from: &Encoding,
+    to: &Encoding,
+) -> Result<Cow<'a, Table>, TableError> {
+    sampled(table, Bake::between(from, to, SAMPLED))
+}
+
+fn sampled(table: &Table, plan: Bake) -> Result<Cow<'_, Table>, TableError> {
     if table.parts().is_some() {
         return Ok(Cow::Borrowed(table));
     }
-    let plan = Bake::quick(from, SAMPLED);
-    if table.is_by_channel() && !plan.shaped {
+    if table.is_by_channel() && plan.before == Before::Nothing {
         let (n, d) = (*LENGTHS.end(), plan.domain);
         let at = |i: usize, c: usize| d.min[c] + (d.max[c] - d.min[c]) * i as f32 / (n - 1) as f32;
         let mut entries: Vec<[f32; 4]> = (0..n).map(|i| [at(i, 0), at(i, 1), at(i, 2), 0.0]).collect();
@@ -190,8 +291,7 @@ pub fn plain<'a>(table: &'a Table, from: &Encoding) -> Result<Cow<'a, Table>, Ta
     let mut nodes = vec![[0.0; 4]; inputs.len()];
     inputs.put(0, &mut nodes);
     table.apply_parallel(&mut nodes);
-    let shaper = if plan.shaped { Some(shaper()?) } else { None };
-    Table::new(table.title.clone(), shaper, Some(Table3::of_padded(SAMPLED, plan.domain, nodes)?))
+    Table::new(table.title.clone(), plan.shaper()?, Some(Table3::of_padded(SAMPLED, plan.domain, nodes)?))
         .map(Cow::Owned)
 }
 

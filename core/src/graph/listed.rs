@@ -1,12 +1,12 @@
 //! A path as a list of operators: what files can hold as formulas stays one, and only the rest becomes a 3D table.
 
-use super::fill::{Bake, bake};
+use super::fill::{Bake, Before, ROOT, bake};
 use super::program::{Op, Program};
 use super::tables::TableKernel;
 use crate::colour::transfer::Transfer;
 use crate::colour::{Encoding, chart};
 use crate::numeric::percentile::percentile;
-use crate::step::InFiles;
+use crate::step::{InFiles, Kernel};
 use crate::table::operator::{Affine, Exponent, Gamma, HalfDomain, Log, LogSide, Range, Style};
 use crate::table::{Domain, Operator, Table, TableError};
 use std::sync::atomic::AtomicBool;
@@ -28,7 +28,7 @@ impl Middle<'_> {
         after: &[Part],
     ) -> Result<Vec<Operator>, TableError> {
         let domain = domain(&before, self.from, self.legal)?;
-        let plan = Bake { domain, shaped: false, ..Bake::plan(self.from, self.size) };
+        let plan = Bake { domain, before: Before::Nothing, ..Bake::plan(self.from, self.size) };
         let middle = Program { ops, left_out: Vec::new() };
         let Some(table) = bake(&middle, &plan, "", self.cancel)? else { return Ok(before) };
         let all = before.into_iter().chain(table.operators().iter().cloned());
@@ -81,6 +81,19 @@ impl Program {
                 for start in starts {
                     let before = exact(&parts[..start])?;
                     lists.push(middle.between(before, cut(start..end), &parts[end..])?);
+                }
+                // From an SDR display to an HDR one: by a root of its light.
+                if let (Before::Root(_), Some(Op::Decode(_))) =
+                    (Bake::between(from, to, size).before, self.ops.first())
+                {
+                    let root = Exponent {
+                        style: Style::Mirror,
+                        inverse: true,
+                        channels: [Gamma { exponent: f64::from(ROOT), offset: 0.0 }; 3],
+                    };
+                    let before = exact(&parts[..1])?.into_iter().chain([Operator::Exponent(root)]).collect();
+                    let ops = std::iter::once(Op::Decode(Transfer::Power(ROOT))).chain(cut(1..end));
+                    lists.push(middle.between(before, ops.collect(), &parts[end..])?);
                 }
                 // From light, evenly in stops: what leads there are formulas, too.
                 if !coded[first] {
@@ -219,6 +232,12 @@ fn by_halves(program: &Program) -> Result<HalfDomain, TableError> {
     HalfDomain::new(pixels.iter().map(|p| [held(p[0]), held(p[1]), held(p[2])]).collect())
 }
 
+/// Whether files hold a step at a strength as a formula or by channel.
+pub(super) fn in_files_at(kernel: &Kernel, strength: f32) -> bool {
+    let op = Op::Step { kernel: kernel.clone(), strength };
+    !matches!(part(&op), Part::Other)
+}
+
 fn part(op: &Op) -> Part {
     let by_channel = || Part::ByChannel(Program { ops: vec![op.clone()], left_out: Vec::new() });
     match op {
@@ -234,30 +253,13 @@ fn part(op: &Op) -> Part {
         })]),
         Op::Step { kernel, strength } => match (kernel.in_files(), *strength) {
             (Some(InFiles::Operator(operator)), 1.0..) => Part::Exact(vec![*operator]),
-            (Some(InFiles::Operator(operator)), s) => match *operator {
-                Operator::Matrix(m) => Part::Exact(vec![Operator::Matrix(blended(&m, f64::from(s)))]),
-                other if other.is_by_channel() => by_channel(),
-                _ => Part::Other,
-            },
+            (Some(InFiles::Operator(operator)), _) if operator.is_by_channel() => by_channel(),
             (Some(InFiles::ByChannel), _) => by_channel(),
-            (None, _) => Part::Other,
+            _ => Part::Other,
         },
         Op::Tables { kernel, strength: 1.0.. } => of_table(kernel).map_or(Part::Other, Part::Exact),
         _ => Part::Other,
     }
-}
-
-/// A matrix at a strength.
-fn blended(m: &Affine, strength: f64) -> Affine {
-    let mut out = m.clone();
-    for (i, row) in out.rows.iter_mut().enumerate() {
-        for (j, v) in row.iter_mut().enumerate() {
-            let own = if i == j { 1.0 } else { 0.0 };
-            *v = own + strength * (*v - own);
-        }
-        out.offset[i] *= strength;
-    }
-    out
 }
 
 /// A step of one table in full, with the way to what it expects and back.
@@ -340,7 +342,7 @@ mod tests {
             ..Default::default()
         };
         path.steps.push(step(Values::SlopeOffsetPower(sop), 1.0));
-        path.steps.push(step(Values::ChannelMix(ChannelMix { red_green: 0.3, ..Default::default() }), 0.5));
+        path.steps.push(step(Values::ChannelMix(ChannelMix { red_green: 0.3, ..Default::default() }), 1.0));
         path.steps.push(step(
             Values::Curves(Curves { red: vec![[-4.0, -3.0], [0.0, 0.5], [4.0, 4.0]], ..Default::default() }),
             0.7,

@@ -7,12 +7,14 @@
 pub mod compile;
 mod compiler;
 mod complete;
+mod excess;
 pub mod fill;
 mod film_zone;
 pub mod filmed;
 mod films;
 pub mod fingerprint;
 pub mod listed;
+mod partial;
 pub mod program;
 pub mod remainder;
 pub mod run;
@@ -20,7 +22,7 @@ mod settle;
 mod tables;
 
 pub use compile::CompileError;
-pub use fill::{Bake, bake, plain};
+pub use fill::{Bake, Before, bake, plain, plain_between};
 pub use filmed::Filmed;
 pub use fingerprint::{Fingerprint, fingerprint};
 pub use program::{LeftOut, Program};

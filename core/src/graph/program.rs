@@ -3,6 +3,7 @@
 //! Running it is the *exact* path; tables are filled by it and compared with it. How a path becomes one is
 //! [`super::compile`].
 
+use super::excess::{self, Excess};
 use super::films::Ways;
 use super::tables;
 use crate::colour::bound::bound;
@@ -62,6 +63,29 @@ pub(super) enum Op {
     ShowMatte,
     /// Bounds scene light from below.
     Bound,
+    /// The same, and lays aside what the bound takes away.
+    Part {
+        slot: usize,
+    },
+    /// Adds what the bound took away.
+    Join,
+    /// Lays what the bound took away aside in another slot as well.
+    Copy {
+        from: usize,
+        to: usize,
+    },
+    /// As if the bound took nothing away.
+    Clear {
+        slot: usize,
+    },
+    /// Blends what the bound took away before a step or a group with what it took after it, as [`Op::Mix`] does the light.
+    MixExcess {
+        before: usize,
+        after: usize,
+        by: usize,
+        strength: f32,
+        matted: bool,
+    },
     /// Scene light to the display by renderings and films; where texture was put on inside of a film, the scene's light lies
     /// aside under [`OF_STEP`].
     Ways(Box<Ways>),
@@ -115,6 +139,10 @@ pub(super) const OF_GROUP: usize = 0;
 pub(super) const OF_STEP: usize = 1;
 /// Where the scene lies aside for a remainder that spans the film.
 pub(super) const OF_SCENE: usize = 2;
+/// Where what the bound took from scene light lies: as it is now, before a group, and after a step.
+pub(super) const EXCESS: usize = 0;
+pub(super) const EXCESS_BEFORE_GROUP: usize = 1;
+pub(super) const EXCESS_AFTER_STEP: usize = 2;
 
 impl Program {
     /// The program that changes nothing.
@@ -194,13 +222,14 @@ impl pulp::NullaryFnOnce for Run<'_> {
 /// Values and mattes laid aside, of a group and of a step.
 struct Aside {
     saved: [Planes; 3],
+    excess: [Excess; 3],
     mattes: [Channel; 2],
 }
 
 impl Aside {
     #[inline(always)]
     fn new() -> Self {
-        Self { saved: [[Channel::of(0.0); 3]; 3], mattes: [Channel::of(0.0); 2] }
+        Self { saved: [[Channel::of(0.0); 3]; 3], excess: [Excess::none(); 3], mattes: [Channel::of(0.0); 2] }
     }
 }
 
@@ -243,6 +272,14 @@ fn run_op(op: &Op, planes: &mut Planes, aside: &mut Aside) {
             }
         }
         Op::Bound => bound(planes),
+        Op::Part { slot } => aside.excess[*slot] = excess::part(planes),
+        Op::Join => aside.excess[EXCESS].join(planes),
+        Op::Copy { from, to } => aside.excess[*to] = aside.excess[*from],
+        Op::Clear { slot } => aside.excess[*slot] = Excess::none(),
+        Op::MixExcess { before, after, by, strength, matted } => {
+            let matte = if *matted { aside.mattes[*by] } else { Channel::of(1.0) };
+            aside.excess[EXCESS] = aside.excess[*before].towards(&aside.excess[*after], *strength, &matte);
+        }
         Op::Ways(k) => k.run(planes, &aside.saved[OF_STEP]),
         Op::Unrender(k) => k.run(planes),
         Op::UnrenderPair(k) => k.run(planes),

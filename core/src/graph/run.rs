@@ -1,7 +1,7 @@
 //! A compiled path as nodes, and running it.
 
 use super::Program;
-use super::fill::{Bake, bake};
+use super::fill::{Bake, Before, bake};
 use super::program::Op;
 use crate::colour::{Encoding, fit::Cube, primaries::AP1};
 use crate::numeric::lane::{self, N};
@@ -403,12 +403,20 @@ fn made(
     let span = |[a, b]: [f32; 2]| Domain { min: [a; 3], max: [b; 3] };
     let plan = match given {
         None => plan.clone(),
-        Some(Signal::Light) => {
-            Bake { size: POINTS, domain: span(OCTAVES), shaped: false, settled: false, legal: false }
-        }
-        Some(Signal::Density) => {
-            Bake { size: POINTS, domain: span(DENSITIES), shaped: false, settled: false, legal: false }
-        }
+        Some(Signal::Light) => Bake {
+            size: POINTS,
+            domain: span(OCTAVES),
+            before: Before::Nothing,
+            settled: false,
+            legal: false,
+        },
+        Some(Signal::Density) => Bake {
+            size: POINTS,
+            domain: span(DENSITIES),
+            before: Before::Nothing,
+            settled: false,
+            legal: false,
+        },
     };
     let never = AtomicBool::new(false);
     bake(&Program { ops, left_out: Vec::new() }, &plan, "", &never)?.ok_or(TableError::Empty)

@@ -16,6 +16,8 @@ impl Kind for ColourCompress {
         fields: Self::FIELDS,
     };
 
+    const WANTS_FREE_LIGHT: bool = true;
+
     type Kernel = compress::CompressKernel;
 
     fn work(&self, _: &Site) -> Option<Self::Kernel> {

@@ -63,6 +63,9 @@ pub trait Kind {
     /// What is known before there is a step.
     const INFO: KindInfo;
 
+    /// Whether it is made for light that no surface has, and so gets scene light before it is bounded.
+    const WANTS_FREE_LIGHT: bool = false;
+
     /// Its arithmetic on each pixel by itself, with `run(&self, &mut Planes)`; [`Nothing`] where it has none.
     type Kernel: Clone + std::fmt::Debug + PartialEq;
 

@@ -53,6 +53,10 @@ parameters! {
 /// The least distance between in black and in white: a slope of no more than 100.
 const LEAST_RANGE: f64 = 0.01;
 
+/// The steepest that a ramp goes on under black. Steeper, one channel would be so far below zero that it took the light of
+/// the others away.
+const STEEPEST_UNDER: f64 = 4.0;
+
 /// One channel's way from in to out.
 ///
 /// The middle bends by t / ((1/m - 2)(1 - t) + 1), the hyperbola through (0, 0), (1/2, m) and (1, 1). Unlike a power it
@@ -62,6 +66,8 @@ pub struct Ramp {
     black: f32,
     scale: f32,
     bend: f32,
+    /// What is under black goes on by this share of the slope there.
+    under: f32,
     out_black: f32,
     out_scale: f32,
 }
@@ -71,10 +77,13 @@ impl Ramp {
         if [black, white, middle, out_black, out_white] == [0.0, 1.0, 0.5, 0.0, 1.0] {
             return None;
         }
+        let (scale, bend) = (1.0 / (white - black).max(LEAST_RANGE), 1.0 / middle - 2.0);
+        let slope = (out_white - out_black).abs() * scale / (bend + 1.0);
         Some(Self {
             black: black as f32,
-            scale: (1.0 / (white - black).max(LEAST_RANGE)) as f32,
-            bend: (1.0 / middle - 2.0) as f32,
+            scale: scale as f32,
+            bend: bend as f32,
+            under: (STEEPEST_UNDER / slope.max(STEEPEST_UNDER)) as f32,
             out_black: out_black as f32,
             out_scale: (out_white - out_black) as f32,
         })
@@ -85,7 +94,7 @@ impl Ramp {
     pub fn at(&self, v: f32) -> f32 {
         let t = (v - self.black) * self.scale;
         let inside = t / (self.bend * (1.0 - t.clamp(0.0, 1.0)) + 1.0);
-        let below = t / (self.bend + 1.0);
+        let below = t * self.under / (self.bend + 1.0);
         let above = 1.0 + (t - 1.0) * (self.bend + 1.0);
         let y = select(t < 0.0, below, select(t > 1.0, above, inside));
         self.out_black + self.out_scale * y

@@ -44,6 +44,15 @@ macro_rules! kinds {
             }
         }
 
+        impl Kernel {
+            /// Whether the step is made for light that no surface has.
+            pub fn wants_free_light(&self) -> bool {
+                match self {
+                    $( Self::$variant(_) => <$parameters as Kind>::WANTS_FREE_LIGHT, )*
+                }
+            }
+        }
+
         impl Values {
             /// What is known about this kind.
             pub fn info(&self) -> &'static KindInfo {

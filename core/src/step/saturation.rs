@@ -5,7 +5,7 @@ use super::{Axis, Zone, curve::Curve};
 use crate::colour::matrix::Mat3f;
 use crate::colour::plane::{Plane, SKIN_DEGREES, polar};
 use crate::field::{CurveRest, parameters};
-use crate::numeric::lane::{Channel, N, Planes, select, smoothstep};
+use crate::numeric::lane::{Channel, N, Planes, exp2, powf, select, signed_pow, smoothstep};
 
 parameters! {
     /// How strong colours are, by what they are.
@@ -33,7 +33,7 @@ pub struct SaturationKernel {
     skin: [f32; 2],
     /// Radius at which a colour counts as strong, in the zone's plane.
     strong: f32,
-    /// Whether luma above white counts: a light's radius grows with it, and is no more colour for that.
+    /// Whether lights over white come in: see [`SaturationKernel::on_lights`].
     hdr: bool,
 }
 
@@ -62,7 +62,7 @@ impl Saturation {
 impl SaturationKernel {
     /// The matrix that it is where saturation changes by one factor everywhere.
     fn matrix(&self) -> Option<Mat3f> {
-        if self.vibrance != 0.0 || self.density != 0.0 || self.by_brightness.is_some() {
+        if self.hdr || self.vibrance != 0.0 || self.density != 0.0 || self.by_brightness.is_some() {
             return None;
         }
         let grey = self.plane.luma.map(|w| w * (1.0 - self.amount));
@@ -82,27 +82,89 @@ impl SaturationKernel {
             }
             curve.on_places(&mut by_brightness);
         }
+        if self.hdr {
+            return self.on_lights(planes, &by_brightness);
+        }
         let [r, g, b] = planes;
         for i in 0..N {
             let (y, cb, cr) = self.plane.split([r[i], g[i], b[i]]);
-            let square = cb * cb + cr * cr;
-            // Smooth at zero: radius^2 / (radius + a little) has no cone at the neutral axis.
-            let bright = select(self.hdr, y.max(1.0), 1.0);
-            let square = square / (bright * bright);
-            let radius = square / (square.sqrt() + 1e-3);
-            let weak = self.strong / (self.strong + radius);
-            let along = (cb * self.skin[0] + cr * self.skin[1]) / bright / (square.sqrt() + 1e-6);
-            // Full protection on the skin line, none beyond about 45 degrees from it, and none at neutral, where
-            // a hue's own weight would be a kink.
-            let coloured = square / (square + 0.01 * self.strong * self.strong);
-            let skin = smoothstep(0.7, 1.0, along) * coloured * 0.7;
-            let k = self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin));
-            let k = k * by_brightness[i].max(0.0);
-            let dim = self.density * 0.6 * radius * k * bright;
+            let radius = radius(cb * cb + cr * cr);
+            let k = self.factor(cb, cr, radius) * by_brightness[i].max(0.0);
+            let dim = self.density * 0.6 * radius * k;
             [r[i], g[i], b[i]] = self.plane.join(y - dim, cb * k, cr * k);
         }
     }
+
+    /// The factor on saturation of a colour of differences (`cb`, `cr`) at a radius.
+    #[inline(always)]
+    fn factor(&self, cb: f32, cr: f32, radius: f32) -> f32 {
+        let square = cb * cb + cr * cr;
+        let weak = self.strong / (self.strong + radius);
+        let along = (cb * self.skin[0] + cr * self.skin[1]) / (square.sqrt() + 1e-6);
+        // Full protection on the skin line, none beyond about 45 degrees from it, and none at neutral, where
+        // a hue's own weight would be a kink.
+        let coloured = square / (square + 0.01 * self.strong * self.strong);
+        let skin = smoothstep(0.7, 1.0, along) * coloured * 0.7;
+        self.amount * (1.0 + self.vibrance * weak * weak * (1.0 - skin))
+    }
+
+    /// The step where lights over white and colours outside of P3 come in: code values lie far above 1 and below 0, and luma
+    /// says little of their light. Colour is counted as a share of a light's brightness; no channel goes farther below zero
+    /// than [`LEAST`] of luma, or than it was; and luminance falls by no more than `density` says.
+    #[inline(always)]
+    fn on_lights(&self, planes: &mut Planes, by_brightness: &Channel) {
+        let [r, g, b] = planes;
+        for i in 0..N {
+            let rgb = [r[i], g[i], b[i]];
+            let (y, cb, cr) = self.plane.split(rgb);
+            let light = self.luminance(rgb);
+            let bright = powf(light.max(1e-9), 1.0 / SIGNAL).max(1.0);
+            let (x, z) = (cb / bright, cr / bright);
+            let radius = radius(x * x + z * z);
+            let wanted = self.factor(x, z, radius) * by_brightness[i].max(0.0);
+            let least = rgb[0].min(rgb[1]).min(rgb[2]);
+            let lowest = least.min(-LEAST * y.max(0.0));
+            let room = ((y - lowest) / (y - least).max(1e-6) - 1.0).max(0.0);
+            // Up to the room that there is, along x / (1 + (x / room)^4)^(1/4).
+            let more = (wanted - 1.0).max(0.0);
+            let (more_2, room_2) = (more * more, room * room);
+            let held = more * room / (more_2 * more_2 + room_2 * room_2 + 1e-20).sqrt().sqrt();
+            let k = wanted.min(1.0) + held;
+            let made = self.plane.join(y, cb * k, cr * k);
+            // Density takes luminance away: a share of it that grows with colour and never exceeds the slider.
+            let dense = 1.0 - exp2(-DENSE * radius * k);
+            let want = light * (1.0 - self.density * dense);
+            let now = self.luminance(made);
+            let dimmed = now * (1.0 - self.density * dense);
+            let gain = dimmed.max(want).max(1e-9) / now.max(1e-9);
+            let gain = powf(select(now > 0.0, gain, 1.0), 1.0 / SIGNAL);
+            [r[i], g[i], b[i]] = made.map(|v| v * gain);
+        }
+    }
+
+    /// Luminance of code values, white is 1; channels below zero count as such.
+    #[inline(always)]
+    fn luminance(&self, rgb: [f32; 3]) -> f32 {
+        self.plane.luma_of(rgb.map(|v| signed_pow(v, SIGNAL)))
+    }
 }
+
+/// Radius in the plane, smooth at zero: radius^2 / (radius + a little) has no cone at the neutral axis.
+#[inline(always)]
+fn radius(square: f32) -> f32 {
+    square / (square.sqrt() + 1e-3)
+}
+
+/// The power of the Screen zone's code values.
+const SIGNAL: f32 = 2.4;
+
+/// Share of luma that a channel may lie below zero: at -0.8 a channel takes 0.6 of what the same above zero gives, so that
+/// luminance stays above zero.
+const LEAST: f32 = 0.8;
+
+/// Octaves of luminance that density 1 takes away for each radius: as the step does on SDR displays at middle grey, where
+/// 0.6 of the radius goes from a code value of about 0.6 by the power 2.4.
+const DENSE: f32 = SIGNAL * std::f32::consts::LOG2_E;
 
 impl Kind for Saturation {
     const INFO: KindInfo = KindInfo {

@@ -6,7 +6,7 @@ use super::{Axis, Zone};
 use crate::colour::plane::Plane;
 use crate::colour::transfer::linear_to_acescct;
 use crate::field::parameters;
-use crate::numeric::lane::{Channel, N, Planes, select, smoothstep, softplus};
+use crate::numeric::lane::{Channel, N, Planes, smoothstep, softplus};
 
 parameters! {
     /// One response curve on the zone's tonal axis.
@@ -54,6 +54,7 @@ pub struct ToneKernel {
     shoulder_at_pivot: f32,
     floor: f32,
     fade: f32,
+    fade_share: f32,
     fade_width: f32,
     fade_steepness: f32,
     lift: Option<Lift>,
@@ -148,6 +149,8 @@ impl Tone {
             // A full fade brings black two thirds of the way to middle grey.
             floor: black * (1.0 - 0.66 * fade as f32),
             fade: fade as f32,
+            // What lies far below the floor comes up to it by and by.
+            fade_share: (fade / WHOLE_FROM).min(1.0) as f32,
             fade_width: fade_width as f32,
             fade_steepness: (1.0 / fade_width) as f32,
             lift: Lift::new(self.lift, zone),
@@ -189,7 +192,7 @@ impl ToneKernel {
     fn bend(&self, v: f32) -> f32 {
         let y = self.contrast * v + self.pivot;
         let lifted = self.floor + self.fade_width * softplus((y - self.floor) * self.fade_steepness);
-        select(self.fade > 0.0, lifted, y)
+        y + self.fade_share * (lifted - y)
     }
 
     /// The curve on one plane of code values: [`Self::response`] in passes, without those that change nothing.

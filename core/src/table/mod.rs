@@ -104,6 +104,16 @@ impl Table1 {
     pub fn entries(&self) -> &[[f32; 3]] {
         &self.entries
     }
+
+    /// Where a rising channel reaches `value`, between entries: the ends of the domain where it lies beyond.
+    pub fn back(&self, value: f32, channel: usize) -> f32 {
+        let (min, max) = (self.domain.min[channel], self.domain.max[channel]);
+        let last = self.entries.len() - 1;
+        let above = self.entries.partition_point(|e| e[channel] < value).clamp(1, last);
+        let (a, b) = (self.entries[above - 1][channel], self.entries[above][channel]);
+        let share = if b > a { ((value - a) / (b - a)).clamp(0.0, 1.0) } else { 0.0 };
+        min + (max - min) * ((above - 1) as f32 + share) / last as f32
+    }
 }
 
 /// A 3D table of `size`^3 nodes, red fastest, read by tetrahedral interpolation and held at its faces.

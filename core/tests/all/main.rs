@@ -5,10 +5,12 @@
 #[path = "../common/mod.rs"]
 mod common;
 
+mod continuity;
 mod display_sources;
 mod extending;
 mod film;
 mod graph;
+mod hdr_tables;
 mod judge;
 mod layers;
 mod looks;

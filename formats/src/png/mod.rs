@@ -2,6 +2,7 @@
 
 mod stored;
 
+use crate::depth::SampleDepth;
 use crate::exif;
 use crate::frame::{Beside, Frame, Rows, Whole, sane_aspect};
 use crate::registry::{Keeps, PictureFormat};
@@ -22,8 +23,13 @@ pub(crate) const FORMAT: PictureFormat = PictureFormat {
     rows: Some(each_row),
     facts: crate::facts::png,
     write: Some(|frame, encoding| write_frame(frame, Depth::Sixteen, encoding)),
+    depths: &[SampleDepth::Eight, SampleDepth::Sixteen],
+    write_at: Some(|frame, encoding, depth| {
+        let depth = if depth == SampleDepth::Eight { Depth::Eight } else { Depth::Sixteen };
+        write_frame(frame, depth, encoding)
+    }),
     codes: None,
-    keeps: Keeps { windows: false, orientation: true },
+    keeps: Keeps { windows: false, orientation: true, times: false },
 };
 
 const NAME: &str = "PNG";
@@ -74,10 +80,13 @@ fn rows_of<R: BufRead + Seek>(
     let info = reader.info();
     let beside = Beside {
         alpha: channels % 2 == 0,
+        // PNG, 6.2: never.
+        premultiplied: false,
         // Pixels per unit: a narrow pixel has more of them in a row.
         aspect: info.pixel_dims.map_or(1.0, |d| sane_aspect(d.yppu as f32 / d.xppu as f32)),
         orientation: info.exif_metadata.as_deref().and_then(exif::orientation).unwrap_or(1),
         windows: None,
+        ..Beside::default()
     };
     rows.begin([width, height], &beside);
     let mut values = Vec::new();

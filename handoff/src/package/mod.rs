@@ -195,6 +195,15 @@ pub fn make(
     for (name, why) in order.without {
         making.not_made("", &format!("anything of the shot {name}"), why);
     }
+    for shot in order.shots {
+        if let Some(gone) = missing(&shot.frames) {
+            making.not_made(
+                "",
+                &format!("frames {gone} of {}", shot.name),
+                "they are missing in its sequence",
+            );
+        }
+    }
     let Some(Proven { reports, thumbs }) = shots(&mut making, &tables, &pictures)? else { return Ok(false) };
     let proofs = receivers(&mut making, &tables, &reports)?;
     for (receiver, path, text) in &configurations {
@@ -243,6 +252,21 @@ pub fn make(
     sink.finish()?;
     progress(1.0);
     Ok(true)
+}
+
+/// Numbers that are missing between those of a sequence, as `1003, 1007-1009`; `None` where none are, or where they are so many
+/// that it is no sequence.
+fn missing(frames: &[u32]) -> Option<String> {
+    let mut sorted = frames.to_vec();
+    sorted.sort_unstable();
+    let gaps = sorted.windows(2).filter(|w| w[1] > w[0] + 1).map(|w| [w[0] + 1, w[1] - 1]);
+    let gaps: Vec<[u32; 2]> = gaps.collect();
+    let gone: u64 = gaps.iter().map(|[a, b]| u64::from(b - a) + 1).sum();
+    if gaps.is_empty() || gone > 2 * frames.len() as u64 {
+        return None;
+    }
+    let one = |[a, b]: &[u32; 2]| if a == b { a.to_string() } else { format!("{a}-{b}") };
+    Some(gaps.iter().take(20).map(one).collect::<Vec<_>>().join(", "))
 }
 
 /// What comes of the shots: the report of every table, and small pictures.

@@ -5,6 +5,7 @@ use crate::graded::Carried;
 use crate::movie::{self, Movie};
 use crate::pipeline::pipeline;
 use crate::plan::{Delivery, plain_name, written};
+use crate::rate::Rate;
 use lantern_core::colour::Encoding;
 use lantern_core::graph::Graph;
 use lantern_core::picture::Picture;
@@ -301,7 +302,7 @@ impl Pictures {
             let mut add = || {
                 let movie = match &mut movie {
                     Some(movie) => movie,
-                    None => movie.insert(Movie::begin(at, &self.to, size, shot.rate)?),
+                    None => movie.insert(Movie::begin(at, &self.to, size, Rate::of(shot.rate))?),
                 };
                 let number = shot.frames.get(place).copied().unwrap_or(0);
                 movie.add(&format!("frame {number}"), &picture)

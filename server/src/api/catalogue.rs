@@ -1,7 +1,7 @@
 //! What exists: step kinds, encodings, what stands still in the scopes, the schema of a look.
 
 use actix_web::{HttpResponse, web};
-use lantern_core::bake::Bake;
+use lantern_core::bake::{Bake, Before};
 use lantern_core::colour::{Encoding, Reference};
 use lantern_core::scope::{
     chromaticity::{self, Diagram},
@@ -53,7 +53,7 @@ pub fn encoding_list() -> Vec<EncodingInfo> {
             display: e.reference == Reference::Display,
             narrow: {
                 let plan = Bake::plan(&e, 33);
-                plan.shaped || plan.domain != Domain::UNIT
+                plan.before != Before::Nothing || plan.domain != Domain::UNIT
             },
             peak: e.is_hdr().then_some(e.peak),
             marks: marks(&e),

@@ -84,9 +84,10 @@ impl Looking {
         let Self { source, encoding, width: small, making, .. } = self;
         let source = source.of_frame(hash.into());
         let (middling, width) = match (whole, making) {
-            (Some(Frame { picture, beside }), _) => {
-                let width = if beside.orientation > 4 { picture.height() } else { picture.width() };
-                (source.seen(media, picture, beside.orientation, MIDDLING)?.0, width)
+            (Some(frame), _) => {
+                let turned = frame.beside.orientation > 4;
+                let width = if turned { frame.picture.height() } else { frame.picture.width() };
+                (source.seen(media, frame, MIDDLING)?.0, width)
             }
             (None, Some(Making::Whole { rows, width, orientation })) => {
                 let mut picture = rows.picture()?.upright(orientation);

@@ -8,6 +8,19 @@ use lantern_core::look::Path;
 use lantern_core::scope::{limits, stops};
 use rayon::prelude::*;
 
+/// Puts a picture that is transparent on black.
+pub fn on_black(frame: &mut [u8], proxy: &Proxy) {
+    if !proxy.clear {
+        return;
+    }
+    bands(frame, proxy, |pixels, _, out| {
+        for (p, o) in pixels.iter().zip(out.chunks_exact_mut(4)).filter(|(p, _)| p[3] < 1.0) {
+            let alpha = p[3].max(0.0);
+            o[..3].iter_mut().for_each(|v| *v = (f32::from(*v) * alpha + 0.5) as u8);
+        }
+    });
+}
+
 /// Puts false colour in place of the picture's bytes.
 pub fn stops(frame: &mut [u8], proxy: &Proxy, path: &Path) {
     let program = Program::scene(path, &proxy.encoding);

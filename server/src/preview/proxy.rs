@@ -36,6 +36,8 @@ pub struct Proxy {
     pub hash: String,
     /// Whether nobody knows what its values mean: they are shown as they are.
     pub raw: bool,
+    /// Whether something is transparent.
+    pub clear: bool,
     reach: OnceLock<Option<Reach>>,
 }
 
@@ -162,7 +164,7 @@ impl FrameSource {
         let short = self.media.get(..12).unwrap_or(&self.media);
         let frame = decode(short, &bytes)?.frame;
         drop(bytes);
-        self.seen(media, frame.picture, frame.beside.orientation, width)
+        self.seen(media, frame, width)
     }
 
     /// What was made of it at an earlier time: the middling one, and the one that is wanted, which is not wider.
@@ -184,10 +186,12 @@ impl FrameSource {
     pub(super) fn seen(
         &self,
         media: &MediaFolder,
-        mut picture: Picture,
-        orientation: u8,
+        mut frame: lantern_formats::frame::Frame,
         width: usize,
     ) -> ApiResult<(Proxy, Option<Proxy>)> {
+        // It is looked at on black.
+        frame.lights_cover();
+        let (mut picture, orientation) = (frame.picture, frame.beside.orientation);
         let own = self.interpret(media, &mut picture)?;
         let encoding = Self::shown_as(&own)?;
         let seen = if orientation > 4 { picture.height() } else { picture.width() };
@@ -209,7 +213,8 @@ impl FrameSource {
 
 impl Proxy {
     fn new(picture: Picture, encoding: Encoding, hash: String, raw: bool) -> Self {
-        Self { picture, encoding, hash, raw, reach: OnceLock::new() }
+        let clear = picture.pixels.iter().any(|p| p[3] < 1.0);
+        Self { picture, encoding, hash, raw, clear, reach: OnceLock::new() }
     }
 
     /// Pixels of a source.

@@ -30,12 +30,32 @@ impl Light {
 
     /// A whole picture on all threads, at most so wide and high.
     pub(super) fn whole(&self, mut picture: Picture, [width, height]: [usize; 2]) -> Picture {
-        let Some([to_light, back]) = &self.ways else { return picture.fit_within(width, height) };
-        to_light.run_parallel(&mut picture.pixels);
+        if let Some([to_light, _]) = &self.ways {
+            to_light.run_parallel(&mut picture.pixels);
+        }
+        let clear = picture.pixels.iter().any(|p| p[3] != 1.0);
+        if clear {
+            multiply(&mut picture.pixels);
+        }
         let mut small = picture.fit_within(width, height);
-        back.run_parallel(&mut small.pixels);
+        if clear {
+            divide(&mut small.pixels);
+        }
+        if let Some([_, back]) = &self.ways {
+            back.run_parallel(&mut small.pixels);
+        }
         small
     }
+}
+
+/// What is transparent counts by its alpha in an average.
+fn multiply(pixels: &mut [[f32; 4]]) {
+    pixels.iter_mut().for_each(|p| (0..3).for_each(|c| p[c] *= p[3]));
+}
+
+/// Back from that.
+fn divide(pixels: &mut [[f32; 4]]) {
+    pixels.iter_mut().filter(|p| p[3] > 1e-6).for_each(|p| (0..3).for_each(|c| p[c] /= p[3]));
 }
 
 /// A picture made smaller while its rows come.
@@ -67,15 +87,26 @@ impl Smaller {
         samples: &[f32],
         mut done: impl FnMut(&mut [[f32; 4]]),
     ) {
-        let Some([to_light, back]) = &self.ways else {
+        let clear = channels.is_multiple_of(2) && self.small.shrinks();
+        if self.ways.is_none() && !clear {
             self.small.samples(channels, samples, done);
             return;
-        };
+        }
         self.row.clear();
         put_pixels(&mut self.row, channels, samples);
-        to_light.run(&mut self.row);
+        if let Some([to_light, _]) = &self.ways {
+            to_light.run(&mut self.row);
+        }
+        if clear {
+            multiply(&mut self.row);
+        }
         self.small.row(&self.row, |row| {
-            back.run(row);
+            if clear {
+                divide(row);
+            }
+            if let Some([_, back]) = &self.ways {
+                back.run(row);
+            }
             done(row);
         });
     }

@@ -148,7 +148,8 @@ impl Studio {
         };
         scopes::append(&mut frame, &r.counts, &proxy, &path, output.as_ref(), columns, delivered.as_deref())?;
         match r.show {
-            Show::Picture | Show::Halation | Show::Grain => {}
+            Show::Picture => paint::on_black(&mut frame, &proxy),
+            Show::Halation | Show::Grain => {}
             Show::Stops => paint::stops(&mut frame, &proxy, &path),
             Show::Marks => output.iter().for_each(|output| paint::marks(&mut frame, &proxy, output)),
             Show::Matte | Show::Isolated => {
@@ -219,6 +220,7 @@ impl Studio {
         if let Some(monitor) = monitor::of(&display)? {
             monitor::shown(&monitor, &mut frame);
         }
+        paint::on_black(&mut frame, &proxy);
         Ok(Some(frame))
     }
 
@@ -243,6 +245,7 @@ impl Studio {
         if !self.small(&proxy, &graph, &mut frame, stop) {
             return Ok(None);
         }
+        paint::on_black(&mut frame, &proxy);
         self.cards.put(key, frame[start..].to_vec());
         Ok(Some(frame))
     }

@@ -81,19 +81,9 @@ fn light(of: &Encoding, codes: &[f64]) -> Vec<f64> {
 /// Display stops for a scene stop where the output lies between 3 % and 50 % of its white, by least squares; a display
 /// source counts its own light. 1 where too little lies there. With it, the display light of 18 % grey.
 fn middle(reader: &Reader<'_>, to: &Encoding, ramp: &[f64]) -> [f64; 2] {
-    let d = reader.cube.domain();
-    let (a, b) = (f64::from(d.min[1]), f64::from(d.max[1]));
-    let codes: Vec<f64> = (0..POINTS).map(|i| a + (b - a) * i as f64 / (POINTS - 1) as f64).collect();
-    let scene = if reader.from.is_linear() {
-        // Behind a shaper, places are ACEScct between its ends.
-        let [low, high] = crate::bake::SHAPER_RANGE.map(crate::colour::transfer::linear_to_acescct);
-        codes
-            .iter()
-            .map(|v| f64::from(crate::colour::transfer::acescct_to_linear(low + (high - low) * *v as f32)))
-            .collect()
-    } else {
-        light(reader.from, &codes)
-    };
+    let codes: Vec<f64> =
+        (0..POINTS).map(|i| f64::from(reader.input(1, i as f64 / (POINTS - 1) as f64))).collect();
+    let scene = light(reader.from, &codes);
     let shown = light(to, ramp);
     let white = shown.iter().fold(0.0_f64, |a, b| a.max(*b));
     let used: Vec<[f64; 2]> = scene
@@ -156,7 +146,7 @@ impl Ends {
             let ends = [self.low, 1.0 - self.high];
             self.leaves < 0.01
                 && self.reaches > 0.99
-                && self.corner.iter().all(|c| *c > CORNER)
+                && self.corner.iter().all(|c| STRAIGHT.contains(c))
                 && ends.iter().all(|v| *v > 0.03 && *v < 0.12)
         };
         f64::from(u8::from(held || expanded || cut || compressed))
@@ -177,5 +167,8 @@ impl Ends {
     }
 }
 
+/// Slopes at both ends, over the mean slope, of a scale that was cut out of a longer one and bends no more there than between: a
+/// fade and a print's black bend more, or less.
+const STRAIGHT: std::ops::RangeInclusive<f64> = 0.7..=1.5;
 /// A slope at an end, over the mean slope, that is a corner and no shoulder.
 const CORNER: f64 = 0.45;

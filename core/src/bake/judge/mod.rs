@@ -9,14 +9,13 @@ mod folds;
 mod lines;
 mod nodes;
 
-use super::{Bake, Meter, bake};
+use super::Meter;
 use crate::colour::Encoding;
 use crate::graph::Program;
 use crate::look::Path;
-use crate::table::{Table, Table3};
+use crate::table::{Domain, Table, Table1, Table3};
 use schemars::JsonSchema;
 use serde::Serialize;
-use std::sync::atomic::AtomicBool;
 
 /// One measure with the value above which a table falls short.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
@@ -50,6 +49,8 @@ type Lab = [f64; 3];
 /// for HDR displays.
 struct Reader<'a> {
     cube: &'a Table3,
+    /// The 1D part before it.
+    shaper: Option<&'a Table1>,
     from: &'a Encoding,
     meter: Meter,
 }
@@ -60,6 +61,11 @@ impl Reader<'_> {
         let d = self.cube.domain();
         let place = |c: usize, v: f64| f64::from(d.min[c]) + v * f64::from(d.max[c] - d.min[c]);
         inputs.iter().map(|p| self.cube.at([0, 1, 2].map(|c| place(c, p[c]) as f32))).collect()
+    }
+
+    /// The input code value of a node place 0..1 of a channel.
+    fn input(&self, c: usize, place: f64) -> f32 {
+        input(self.shaper, self.cube.domain(), c, place)
     }
 
     fn labs(&self, coded: &[[f32; 3]]) -> Vec<Lab> {
@@ -84,13 +90,23 @@ fn clamped(coded: &[[f32; 3]]) -> Vec<[f32; 4]> {
     coded.iter().map(|p| [p[0], p[1], p[2], 1.0].map(|v| v.clamp(0.0, 1.0))).collect()
 }
 
-/// The table that the two encodings alone make, of the same size and over the same domain.
-fn plain(table: &Table, cube: &Table3, from: &Encoding, to: &Encoding) -> Option<Table> {
+fn input(shaper: Option<&Table1>, d: Domain, c: usize, place: f64) -> f32 {
+    let value = (f64::from(d.min[c]) + place * f64::from(d.max[c] - d.min[c])) as f32;
+    shaper.map_or(value, |s| s.back(value, c))
+}
+
+/// The 3D part that the two encodings alone make, of the same size, over the same domain and behind the same 1D part.
+fn plain(shaper: Option<&Table1>, cube: &Table3, from: &Encoding, to: &Encoding) -> Option<Table3> {
     let program = Program::compile(&Path::default(), from, to).ok()?;
-    let shaped = table.shaper().is_some() && from.is_linear();
-    let domain = if table.shaper().is_some() && !shaped { Bake::plan(from, 2).domain } else { cube.domain() };
-    let plan = Bake { size: cube.size(), domain, shaped, settled: false, legal: false };
-    bake(&program, &plan, "", &AtomicBool::new(false)).ok()?
+    let (n, d) = (cube.size(), cube.domain());
+    let axis =
+        |c: usize| -> Vec<f32> { (0..n).map(|i| input(shaper, d, c, i as f64 / (n - 1) as f64)).collect() };
+    let axes = [0, 1, 2].map(axis);
+    let mut nodes: Vec<[f32; 4]> =
+        (0..n * n * n).map(|i| [axes[0][i % n], axes[1][i / n % n], axes[2][i / n / n], 0.0]).collect();
+    program.run_parallel(&mut nodes);
+    let nodes: Vec<[f32; 3]> = nodes.iter().map(|p| [p[0], p[1], p[2]]).collect();
+    Table3::new(n, d, &nodes).ok()
 }
 
 /// Judges a table between two encodings. `None` for a table without a 3D part or with a scene-referred output.
@@ -102,21 +118,23 @@ pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement>
     if to.reference != crate::colour::Reference::Display {
         return None;
     }
-    let table = crate::graph::plain(table, from).ok()?;
+    let table = crate::graph::plain_between(table, from, to).ok()?;
     let table = table.as_ref();
-    let cube = table.cube()?;
-    let without = plain(table, cube, from, to)?;
-    let reader = |cube| Reader { cube, from, meter: Meter::new(to) };
-    let (own, bare) = (reader(cube), reader(without.cube()?));
+    let (cube, shaper) = (table.cube()?, table.shaper());
+    let without = plain(shaper, cube, from, to)?;
+    let reader = |cube| Reader { cube, shaper, from, meter: Meter::new(to) };
+    let (own, bare) = (reader(cube), reader(&without));
     let (lines, bare_lines) = (lines::measure(&own), lines::measure(&bare));
     let (folds, bare_folds) = (folds::measure(&own), folds::measure(&bare));
     let (ends, bare_ends) = (ends::measure(&own, to), ends::measure(&bare, to));
     let nodes = nodes::measure(&own);
     // What is measured against the bare table may be this much more than it.
     let beyond = |own: f64, bare: f64| (own - 1.25 * bare).max(0.0);
-    let scale = (cube.size() - 1) as f64 / 32.0;
+    // ITP counts the way from black to 1000 cd/m2 as 540, CIELAB that to white as 100.
+    let unit = if own.meter.is_hdr() { 5.4 } else { 1.0 };
+    let scale = (cube.size() - 1) as f64 / 32.0 / unit;
     let rows = [
-        ("neutral-dip", "Neutral scale falls back, L*", lines.dip, 0.1, false),
+        ("neutral-dip", "Neutral scale falls back, L*", lines.dip / unit, 0.1, false),
         ("neutral-flat", "Flat part of the grey ramp, share", lines.flat, 0.02, false),
         (
             "range",
@@ -157,12 +175,19 @@ pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement>
             12.0,
             false,
         ),
+        (
+            "hue-jump",
+            "Hue that jumps between neighbours, radians",
+            (lines.hue_jump - bare_lines.hue_jump).max(0.0),
+            0.2,
+            false,
+        ),
         ("folded", "Folded cells, share", beyond(folds.share, bare_folds.share), 0.1, false),
         ("deepest-fold", "Deepest fold", beyond(folds.deepest, bare_folds.deepest), 0.5, true),
         (
             "decimated",
             "Change at half the points, 95th percentile",
-            beyond(lines.decimated, bare_lines.decimated),
+            beyond(lines.decimated, bare_lines.decimated) / unit,
             1.0,
             true,
         ),
