@@ -1,5 +1,6 @@
 //! The command line.
 
+mod clips;
 mod compare;
 mod fit_stock;
 mod frames;

@@ -113,7 +113,27 @@ pub fn table_format(bytes: &[u8]) -> &'static TableFormat {
 
 /// Reads a table of any format; `title` is its title where the file has none.
 pub fn read_table(bytes: &[u8], title: &str) -> Result<Table, FormatError> {
+    if let Some(what) = foreign(bytes) {
+        let instead = "a .cube, .clf, .spi1d or .spi3d file, or a HaldCLUT picture";
+        return Err(FormatError::Unsupported { format: "table", what: what.into(), instead });
+    }
     (table_format(bytes).read)(bytes, title)
+}
+
+/// Tables in formats that are known by sight and not read.
+fn foreign(bytes: &[u8]) -> Option<&'static str> {
+    let head = std::str::from_utf8(bytes.get(..4096).unwrap_or(bytes)).unwrap_or_default();
+    let mut lines = head.lines().map(str::trim).filter(|l| !l.is_empty() && !l.starts_with('#'));
+    let first = lines.next()?;
+    if first.starts_with("CSPLUTV") {
+        return Some("a table with 1D curves and a grid as .csp files hold it");
+    }
+    // A row of whole numbers, the places of the grid, before rows of three.
+    let whole = |l: &str| l.split_whitespace().filter(|w| w.parse::<u32>().is_ok()).count();
+    let count = first.split_whitespace().count();
+    let mesh = first.to_ascii_lowercase().contains("mesh") && count <= 3;
+    let places = count > 3 && whole(first) == count && lines.next().is_some_and(|l| whole(l) == 3);
+    (mesh || places).then_some("a table of whole numbers as .3dl files hold it")
 }
 
 /// The format of a file by its first bytes.

@@ -278,7 +278,9 @@ pub fn identify(found: &Table, hash: &str, known: &[Known]) -> Identified {
     if let Some(k) = known.iter().find(|k| k.hash == hash) {
         return said(found, Some(k), Kinship::SameFile, format!("bit for bit “{}”", k.name));
     }
-    if let Some(k) = known.iter().find(|k| same_numbers(&k.table, found)) {
+    // Of several with the same numbers, the one that says the same of itself.
+    let same = || known.iter().filter(|k| same_numbers(&k.table, found));
+    if let Some(k) = same().find(|k| k.table.title == found.title).or_else(|| same().next()) {
         return said(
             found,
             Some(k),

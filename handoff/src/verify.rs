@@ -1,7 +1,8 @@
 //! A package held against its manifest, anywhere, without the server.
 
-use crate::manifest::{MANIFEST_VERSION, Manifest, NAME, hashes};
+use crate::manifest::{FileOf, MANIFEST_VERSION, Manifest, NAME, hashes};
 use crate::unzip::Unzip;
+use lantern_core::colour::Encoding;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -178,7 +179,10 @@ pub fn verify(package: &Path) -> Result<Verified, String> {
                         file.length
                     ));
                 } else if hashes == [file.blake3.as_str(), &file.sha256] {
-                    found.sound += 1;
+                    match contradiction(&mut source, file) {
+                        None => found.sound += 1,
+                        Some(words) => found.faults.push(format!("{path} {words}")),
+                    }
                 } else {
                     found.faults.push(format!("{path} was altered: its bytes have another hash"));
                 }
@@ -187,6 +191,39 @@ pub fn verify(package: &Path) -> Result<Verified, String> {
     }
     found.faults.extend(left.keys().map(|n| format!("{} does not belong to it", shown(n))));
     Ok(found)
+}
+
+/// What a table's own file says otherwise than the manifest.
+fn contradiction(source: &mut Source, file: &FileOf) -> Option<String> {
+    let said = file.table.as_ref()?;
+    let bytes = source.read(&file.path, MOST_FILE).ok()?;
+    let table = match lantern_formats::registry::read_table(&bytes, "") {
+        Ok(table) => table,
+        Err(e) => return Some(format!("is no table, as the manifest says that it is: {e}")),
+    };
+    if table.points() != said.points {
+        return Some(format!(
+            "has {} points on a side, and the manifest says {}",
+            table.points(),
+            said.points
+        ));
+    }
+    // "Look: acescct to rec709, full range", as tables of ours are called.
+    let (_, way) = table.title.rsplit_once(": ")?;
+    let (way, range) = way.split_once(", ")?;
+    let (from, to) = way.split_once(" to ")?;
+    let differ = |own: &str, said: &str| {
+        let both = [own, said].map(Encoding::find);
+        both.iter().all(Option::is_some) && own != said
+    };
+    for (own, said) in [(from, &said.from), (to, &said.to)] {
+        if differ(own, said) {
+            return Some(format!("says {own} of itself where the manifest says {said}"));
+        }
+    }
+    let own = range.strip_suffix(" range")?;
+    (own != said.range.id())
+        .then(|| format!("says {own} range of itself where the manifest says {}", said.range.id()))
 }
 
 /// A name without what a terminal would take for a command.

@@ -1,5 +1,6 @@
 //! Pictures on the command line: which come in, and what each becomes. All of it is settled before the first is written.
 
+use super::clips::{self, Unpacked};
 use super::gaps::{self, Gaps, Missing};
 use super::kept::Kept;
 use crate::files::{self, Failure, Outcome};
@@ -31,7 +32,8 @@ fn written() -> PossibleValuesParser {
 /// The pictures that come in and where they go.
 #[derive(Args)]
 pub struct Frames {
-    /// Pictures; a folder of pictures; or the frames of a sequence, as sea.%04d.exr, sea.####.exr, sea.@@@@.exr or sea.$F4.exr.
+    /// Pictures; a folder of pictures; or the frames of a sequence, as sea.%04d.exr, sea.####.exr, sea.@@@@.exr or sea.$F4.exr;
+    /// or a clip, whose frames are counted from 0.
     #[arg(required = true)]
     pictures: Vec<PathBuf>,
     /// The result's file; for several pictures a folder, a name with the frame's number, as graded.%04d.dpx, or (`render`) one
@@ -64,6 +66,9 @@ pub struct Frames {
     /// Make all anew, in a part too.
     #[arg(long, conflicts_with = "resume")]
     anew: bool,
+    /// Clips as they were unpacked; they go when the work is done.
+    #[arg(skip)]
+    unpacked: Mutex<Vec<Unpacked>>,
 }
 
 /// The depths by their words.
@@ -134,9 +139,21 @@ impl Frames {
     fn sources(&self) -> Outcome<Vec<PathBuf>> {
         let mut all = Vec::new();
         for given in &self.pictures {
-            all.extend(expanded(given)?);
+            if !clips::is_clip(given) {
+                all.extend(expanded(given)?);
+                continue;
+            }
+            let beside = self.out.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+            let unpacked = Unpacked::of(given, beside)?;
+            all.extend(unpacked.frames.iter().cloned());
+            self.unpacked.lock().unwrap_or_else(PoisonError::into_inner).push(unpacked);
         }
         Ok(all)
+    }
+
+    /// Frames a second of the first clip, once the ways are known.
+    pub fn rate_of_clip(&self) -> Option<f64> {
+        self.unpacked.lock().unwrap_or_else(PoisonError::into_inner).first().map(|u| u.rate)
     }
 
     /// Frames that are missing.

@@ -297,6 +297,8 @@ impl Verify {
     }
 }
 
+/// Ends with status 0 where the file is one that was handed off, or what became of one is known; with 3 where it is only near to
+/// one, and with 4 where it is none.
 #[derive(Args)]
 pub struct Identify {
     /// The table that came back, of any format that is read.
@@ -339,10 +341,15 @@ impl Identify {
         let found = identify(&table, blake3::hash(&bytes).to_hex().as_str(), &known);
         if self.json {
             println!("{:#}", serde_json::to_value(&found).map_err(|e| Failure(e.to_string()))?);
-            return Ok(());
+        } else {
+            say(&found);
         }
-        say(&found);
-        Ok(())
+        // 1 is an error, as everywhere.
+        match found.kinship {
+            Kinship::Near => std::process::exit(3),
+            Kinship::Foreign => std::process::exit(4),
+            _ => Ok(()),
+        }
     }
 }
 

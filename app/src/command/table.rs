@@ -175,9 +175,9 @@ pub struct Render {
     /// Leave picture-only steps out, as a table does.
     #[arg(long)]
     colour_only: bool,
-    /// Frames a second, for a movie: 24, 23.976 or 24000/1001.
-    #[arg(long, default_value = "24", value_parser = parse_rate)]
-    rate: Rate,
+    /// Frames a second, for a movie: 24, 23.976 or 24000/1001. Without it that of the clip, or 24.
+    #[arg(long, value_parser = parse_rate)]
+    rate: Option<Rate>,
     /// Range of the pictures' code values, those that come in and the results.
     #[arg(long, value_enum, default_value_t = Range::Full)]
     range: Range,
@@ -272,6 +272,7 @@ impl Render {
         }
         let sources = self.frames.of_movie()?;
         let black = super::frames::black_in(to);
+        let rate = self.rate.unwrap_or_else(|| Rate::of(self.frames.rate_of_clip().unwrap_or(24.0)));
         let program = Program::compile(path, from, to).map_err(fail)?;
         let graph = Graph::compile(path, from, to).map_err(fail)?;
         say_left_out(if self.colour_only { &program } else { &graph.last });
@@ -294,7 +295,7 @@ impl Render {
             }
             let movie = match &mut movie {
                 Some(movie) => movie,
-                None => movie.insert(Movie::begin(out, to, size, self.rate).map_err(about)?),
+                None => movie.insert(Movie::begin(out, to, size, rate).map_err(about)?),
             };
             movie.add(&source.from.display().to_string(), &picture).map_err(Failure)?;
             progress.one_more();

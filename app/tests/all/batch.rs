@@ -160,3 +160,21 @@ fn a_frame_that_fails_is_said_and_the_others_are_made() {
         );
     }
 }
+
+#[test]
+fn the_array_script_takes_its_count_from_a_variable_of_its_own() {
+    let script = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap().join("deploy/render.slurm");
+    let run = |task: &str, count: &str, parts: Option<&str>| {
+        let mut bash = Command::new("bash");
+        bash.arg(&script).args(["--look", "a b.json"]).env("DUSKY_LANTERN", "echo");
+        bash.env("SLURM_ARRAY_TASK_ID", task).env("SLURM_ARRAY_TASK_COUNT", count).env_remove("PARTS");
+        bash.envs(parts.map(|p| ("PARTS", p)));
+        let done = bash.output().unwrap();
+        (done.status.success(), String::from_utf8(done.stdout).unwrap().trim().to_owned())
+    };
+    let said = |part: &str| (true, format!("render --look a b.json --part {part}"));
+    assert_eq!(run("7", "20", None), said("7/20"));
+    // One part handed in again: an array of one.
+    assert_eq!(run("7", "1", Some("20")), said("7/20"));
+    assert!(!run("7", "1", None).0);
+}

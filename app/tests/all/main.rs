@@ -9,6 +9,7 @@ mod common;
 
 mod bars;
 mod batch;
+mod borders;
 mod demo_shots;
 mod fidelity;
 mod film;

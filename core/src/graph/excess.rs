@@ -14,7 +14,7 @@ pub(super) struct Excess {
 }
 
 /// Light beyond this is none: steps that bend codes below zero can make any.
-const MOST: f32 = 1e9;
+const MOST: f32 = 1e30;
 
 /// Bounds linear AP1 ([`bound`]) and gives what that took away.
 #[inline(always)]

@@ -289,3 +289,69 @@ fn a_thousandth_of_a_parameters_range_never_jumps() {
     }
     none(&found);
 }
+
+/// Bright wide colours on an HDR display, the demo's lamps among them.
+fn lamps() -> Vec<[f32; 4]> {
+    let wide =
+        [[0.0253, 1.3254, 1.3784], [1.4, 0.05, 0.9], [0.1, 0.2, 2.5], [2.0, 1.2, 0.02], [0.6, 0.5, 0.4]];
+    let all = wide.iter().flat_map(|c| [0.05_f32, 0.3, 1.0, 3.0].map(|s| c.map(|v| v * s)));
+    all.map(|[r, g, b]| [r, g, b, 1.0]).collect()
+}
+
+#[test]
+fn saturation_on_hdr_never_takes_more_light_than_density_says_and_is_monotone() {
+    // Luminance by the weights of BT.2020 (BT.2100-2, table 2).
+    let luminance = |p: &[f32; 4], to: &Encoding| {
+        let [r, g, b] = to.transfer.decoded([p[0], p[1], p[2]]);
+        0.2627 * r + 0.678 * g + 0.0593 * b
+    };
+    for to in ["pq", "pq-4000", "hlg"] {
+        let (from, to) = (encoding("acescg"), encoding(to));
+        let lights = |amount: f64, density: f64| -> Vec<f32> {
+            let values = Values::Saturation(Saturation { amount, density, ..Default::default() });
+            let path = Path::of(vec![Step::new("s", Zone::Screen, values)]);
+            let mut pixels = lamps();
+            Program::compile(&path, &from, &to).unwrap().run(&mut pixels);
+            pixels.iter().map(|p| luminance(p, &to)).collect()
+        };
+        let plain = lights(1.0, 0.0);
+        for density in [0.0, 0.3, 0.5, 1.0] {
+            let mut before = lights(1.0, density);
+            for amount in [1.0, 1.25, 1.5, 2.0, 2.5, 3.0] {
+                let now = lights(amount, density);
+                for (i, (light, was)) in now.iter().zip(&plain).enumerate() {
+                    let least = (1.0 - density as f32) * was * 0.97 - 1e-4;
+                    assert!(*light >= least, "{} {amount} {density}: colour {i}: {light} of {was}", to.id);
+                    // Density grows with saturation, and what is brighter stays it.
+                    let falls = density == 0.0 && *light < before[i] * 0.97 - 1e-4;
+                    assert!(!falls, "{} {amount}: colour {i}: {light} after {}", to.id, before[i]);
+                }
+                before = now;
+            }
+        }
+    }
+}
+
+#[test]
+fn colour_compress_gets_light_as_it_came_and_is_the_reference_gamut_compression_out_to_one_and_a_half() {
+    // The kernel itself is held to OpenColorIO's ACES 1.3 gamut compression in `reference.rs`.
+    let values = Values::neutral("colour-compress").unwrap();
+    let kernel = values.kernel(Zone::Scene).unwrap();
+    let light = encoding("acescg");
+    let alone = Path::of(vec![Step::new("s", Zone::Scene, values)]);
+    let program = Program::compile(&alone, &light, &light).unwrap();
+    for i in 0..3 {
+        for distance in [0.2, 0.7, 0.9, 1.0, 1.1, 1.25, 1.4, 1.5] {
+            for size in [0.01_f32, 0.4, 9.0] {
+                let mut rgb = [size, size * 0.6, size];
+                rgb[i] = size * (1.0 - distance);
+                let mut planes = rgb.map(lantern_core::numeric::lane::Channel::of);
+                kernel.run(&mut planes);
+                let (want, got) = (planes.map(|p| p[0]), program.on_colour(rgb));
+                for c in 0..3 {
+                    assert!((want[c] - got[c]).abs() <= 1e-6 * size, "{rgb:?}: {got:?}, not {want:?}");
+                }
+            }
+        }
+    }
+}

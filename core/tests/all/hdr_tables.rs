@@ -31,10 +31,6 @@ fn figures() {
             let report = Proving::new(&program, &made, &from, &to).finish();
             let p99: Vec<f64> = report.comparisons.iter().map(|c| c.p99).collect();
             let j = judge(&made, &from, &to).unwrap();
-            let m = j.measures.iter().find(|m| m.id == "hue-jump").unwrap();
-            if m.value > 0.1 {
-                short.push(format!("{}: hue {:.3}", s.look.name, m.value));
-            }
             for m in j.faults() {
                 short.push(format!(
                     "{}: {} {:.3} over {}; p99 {p99:.2?}",
@@ -51,5 +47,52 @@ fn figures() {
             println!("   {name}: median {}, worst {}, {}", at(n / 2), at(n - 1), at(n - 2));
         }
         short.iter().for_each(|s| println!("   {s}"));
+    }
+}
+
+/// Tables from displays to HDR: at 33 points a 99th percentile over the cube of at most 1.6 at the median and 3.1 at worst, but for
+/// one look that bends harder than any table of 33 points follows (Ink Well: 4.9); at 65 points a third of it.
+#[test]
+fn tables_from_sdr_to_hdr_hold_the_darks() {
+    for (from, to) in [("srgb", "pq"), ("rec709", "hlg"), ("acescct", "pq-600")] {
+        let (from, to) = (encoding(from), encoding(to));
+        let p99 = |look: &starting::Starting, size: usize| {
+            let program = Program::compile(&look.look.path, &from, &to).unwrap();
+            let plan = Bake::between(&from, &to, size);
+            let made = bake(&program, &plan, "", &AtomicBool::new(false)).unwrap().unwrap();
+            let report = Proving::new(&program, &made, &from, &to).finish();
+            report.comparisons.last().unwrap().p99
+        };
+        let some: Vec<_> =
+            starting::looks().iter().step_by(4).filter(|s| s.look.name != "Ink Well").collect();
+        let mut all: Vec<f64> = some.iter().map(|s| p99(s, 33)).collect();
+        all.sort_by(f64::total_cmp);
+        let (median, worst) = (all[all.len() / 2], all[all.len() - 1]);
+        assert!(median < 1.6 && worst < 3.1, "{} to {}: {median} {worst}", from.id, to.id);
+        assert!(p99(some[0], 65) < 0.5 * p99(some[0], 33), "{} to {}", from.id, to.id);
+    }
+    // A display's code 8 of 8 bits is as dark on the other as it should be: 0.3 % of a channel's light, not half as much again.
+    let (from, to) = (encoding("rec709"), encoding("pq"));
+    let program = Program::compile(&lantern_core::look::Path::default(), &from, &to).unwrap();
+    let made = bake(&program, &Bake::between(&from, &to, 33), "", &AtomicBool::new(false)).unwrap().unwrap();
+    let mut p = [[8.0 / 255.0, 8.0 / 255.0, 8.0 / 255.0, 1.0]];
+    made.apply(&mut p);
+    let (light, want) = (to.transfer.decoded([p[0][0], p[0][1], p[0][2]])[1], (8.0_f32 / 255.0).powf(2.4));
+    assert!((light / want - 1.0).abs() < 0.03, "{light} of {want}");
+}
+
+#[test]
+fn starting_looks_are_sound_on_hdr_and_from_displays_too() {
+    for (from, to) in [("srgb", "rec709"), ("srgb", "srgb"), ("acescct", "pq"), ("rec709", "hlg")] {
+        let (from, to) = (encoding(from), encoding(to));
+        let mut short = Vec::new();
+        for s in starting::looks().iter().step_by(2) {
+            let program = Program::compile(&s.look.path, &from, &to).unwrap();
+            let plan = Bake::between(&from, &to, 33);
+            let made = bake(&program, &plan, "", &AtomicBool::new(false)).unwrap().unwrap();
+            let j = judge(&made, &from, &to).unwrap();
+            short.extend((!j.sound).then(|| s.look.name.clone()));
+        }
+        assert!(short.len() <= 1, "{} to {}: {short:?}", from.id, to.id);
     }
 }

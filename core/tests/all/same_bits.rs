@@ -2,7 +2,7 @@
 //!
 //! Expected values are this program's own, of a state whose every part is checked elsewhere against standards and other
 //! libraries: this test says that a change of structure is none of colour. A change of colour that is meant writes the
-//! fixture anew (`cargo test -p lantern-core --test same_bits -- --ignored`), and its commit says what changed and why.
+//! fixture anew (`cargo test -p lantern-core --test all -- --ignored writes_what_is_rendered`), and its commit says what changed and why.
 
 #![allow(clippy::unwrap_used)]
 

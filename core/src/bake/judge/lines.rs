@@ -14,8 +14,6 @@ pub(super) struct Lines {
     /// Largest kinks along the neutral scale, and along skin lines and hue rings.
     pub neutral_kink: f64,
     pub colour_kink: f64,
-    /// Largest change of hue between neighbours on hue rings that stands out of those beside it, in radians.
-    pub hue_jump: f64,
     /// The 95th percentile of the change when every other point is taken out.
     pub decimated: f64,
 }
@@ -36,7 +34,6 @@ pub(super) fn measure(reader: &Reader<'_>) -> Lines {
         flat: flat_share(&ramp(256)),
         neutral_kink: neutral_kink(reader),
         colour_kink: colour_kink(reader),
-        hue_jump: hue_jump(reader),
         decimated: decimated(reader),
     }
 }
@@ -109,50 +106,6 @@ fn colour_kink(reader: &Reader<'_>) -> f64 {
     }
     worst
 }
-
-/// Rings of saturated colours at two brightnesses, at the lattice's pitch. A jump between two nodes is one of their steps, or
-/// two; what turns evenly has steps that follow each other.
-fn hue_jump(reader: &Reader<'_>) -> f64 {
-    let plane = Plane::bt709();
-    let pitch = reader.pitch();
-    let mut worst = 0.0_f64;
-    for (y, radius) in [(0.35, 0.12), (0.35, 0.2), (0.55, 0.12), (0.55, 0.2)] {
-        let points = ((std::f64::consts::TAU * radius / pitch).ceil() as usize).max(24);
-        let at = |i: usize| {
-            let (cb, cr) = polar(360.0 * i as f64 / points as f64, radius);
-            plane.join(y as f32, cb as f32, cr as f32).map(|v| f64::from(v).clamp(0.0, 1.0))
-        };
-        let inputs: Vec<[f64; 3]> = (0..points).map(at).collect();
-        let codes = reader.codes(&inputs);
-        let labs = reader.labs(&codes);
-        let coloured = |l: &Lab| l[1].hypot(l[2]) > HUED * if reader.meter.is_hdr() { 5.4 } else { 1.0 };
-        let turns: Vec<Option<f64>> = (0..points)
-            .map(|i| {
-                let (a, b) = (&labs[i], &labs[(i + 1) % points]);
-                let turn = b[2].atan2(b[1]) - a[2].atan2(a[1]);
-                let turn = (turn + 3.0 * std::f64::consts::PI).rem_euclid(std::f64::consts::TAU)
-                    - std::f64::consts::PI;
-                (coloured(a) && coloured(b)).then_some(turn)
-            })
-            .collect();
-        for i in 0..points {
-            let near = |k: usize| turns[(i + points + k - 3) % points];
-            let beside = [near(0), near(1), near(5), near(6)];
-            let (Some(own), Some(usual)) = (near(3), beside.into_iter().collect::<Option<Vec<f64>>>()) else {
-                continue;
-            };
-            // Two steps share a jump that lies between them; the least of the differences counts, since hues may turn ever faster.
-            let pair = near(4).map_or(own, |next| own + next);
-            let out = usual.iter().map(|u| (own - u).abs().max((pair - 2.0 * u).abs()));
-            let out = out.fold(f64::INFINITY, f64::min);
-            worst = worst.max(out);
-        }
-    }
-    worst
-}
-
-/// The least chroma whose hue counts.
-const HUED: f64 = 4.0;
 
 fn decimated(reader: &Reader<'_>) -> f64 {
     let n = reader.size();

@@ -175,13 +175,6 @@ pub fn judge(table: &Table, from: &Encoding, to: &Encoding) -> Option<Judgement>
             12.0,
             false,
         ),
-        (
-            "hue-jump",
-            "Hue that jumps between neighbours, radians",
-            (lines.hue_jump - bare_lines.hue_jump).max(0.0),
-            0.2,
-            false,
-        ),
         ("folded", "Folded cells, share", beyond(folds.share, bare_folds.share), 0.1, false),
         ("deepest-fold", "Deepest fold", beyond(folds.deepest, bare_folds.deepest), 0.5, true),
         (
