@@ -161,7 +161,7 @@ fn rate(bytes: &[u8], big: bool) -> Option<f32> {
 }
 
 /// What the header says of the picture, for another file's header.
-fn described(bytes: &[u8], big: bool) -> frame::Header {
+fn described(bytes: &[u8], big: bool) -> Option<frame::Header> {
     let texts = TEXTS.into_iter().filter_map(|(at, length)| {
         let text = bytes.get(at..at + length)?;
         let filled = text.first().is_some_and(|b| *b != 0 && *b != 0xff);
@@ -169,7 +169,8 @@ fn described(bytes: &[u8], big: bool) -> frame::Header {
     });
     let numbers =
         NUMBERS.into_iter().filter_map(|at| Some((at, number(bytes, at, big)?.to_be_bytes().to_vec())));
-    frame::Header::Dpx(Arc::new(texts.chain(numbers).collect()))
+    let fields: Vec<_> = texts.chain(numbers).collect();
+    (!fields.is_empty()).then(|| frame::Header::Dpx(Arc::new(fields)))
 }
 
 /// Reads the header and checks that its picture is one that is read here.
@@ -340,7 +341,7 @@ impl Header {
     /// What lies beside the pixels, with what the header says of the picture.
     fn described(&self, bytes: &[u8]) -> Beside {
         let head = &bytes[..self.offset.min(bytes.len())];
-        Beside { header: Some(described(head, self.big)), ..self.beside() }
+        Beside { header: described(head, self.big), ..self.beside() }
     }
 
     /// The most of a sample.

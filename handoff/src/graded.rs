@@ -180,7 +180,7 @@ mod tests {
     fn by_floats(graph: &Graph, bytes: &[u8], to: &PictureFormat) -> Vec<u8> {
         let mut frame = lantern_formats::frame::read(bytes).unwrap();
         let geometry = FrameGeometry::whole(45, 31, graph.gauge, 12);
-        graph.run(&mut frame.picture.pixels, &geometry, &AtomicBool::new(false)).unwrap();
+        frame.work(|pixels| graph.run(pixels, &geometry, &AtomicBool::new(false))).unwrap();
         to.write.unwrap()(&frame, None).unwrap()
     }
 

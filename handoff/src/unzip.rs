@@ -49,7 +49,7 @@ pub struct Unzip {
 /// Whether a file manager put it there: hidden files, and folders that begin with two underscores.
 fn is_added(path: &str) -> bool {
     // Two dots alone are a way out of the folder, which is for whoever reads it to refuse.
-    path.split('/').any(|part| (part.starts_with('.') && part != "..") || part.starts_with("__"))
+    path.split('/').any(|part| (part.starts_with('.') && !part.starts_with("..")) || part.starts_with("__"))
 }
 
 impl Unzip {

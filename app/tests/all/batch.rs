@@ -129,7 +129,7 @@ fn what_is_right_is_kept_and_what_is_not_is_made_anew() {
     done(render(dir.path(), &look, "out", &["--part", "1/4"]));
     assert_eq!(time("graded.1001.tiff"), times[0], "left alone in a part of one");
     // Where nothing is said, all that is asked for is made.
-    done(render(dir.path(), &look, "out", &["--frames", "1001-1002"]));
+    done(render(dir.path(), &look, "out", &["--frames", "1001-1002", "--overwrite"]));
     assert!(time("graded.1001.tiff") > times[0] && time("graded.1003.tiff") == times[2]);
     assert_eq!(results(&out)[0], first[0]);
 }
@@ -141,7 +141,7 @@ fn a_frame_that_fails_is_said_and_the_others_are_made() {
     frames(&dir.path().join("in"), 4);
     std::fs::create_dir(dir.path().join("out")).unwrap();
     std::fs::write(dir.path().join("in/sea.1003.png"), b"\x89PNG\r\n\x1a\nnothing").unwrap();
-    let done = render(dir.path(), &look, "out", &[]).output().unwrap();
+    let done = render(dir.path(), &look, "out", &["--overwrite"]).output().unwrap();
     assert_eq!(done.status.code(), Some(1));
     let said = String::from_utf8_lossy(&done.stderr).into_owned();
     assert!(said.contains("sea.1003.png") && said.contains("1 of 4 pictures could not be made"), "{said}");

@@ -112,7 +112,7 @@ fn rendered(folder: &std::path::Path, name: &str, more: &[&str]) -> (Vec<u8>, St
     std::fs::copy(data.join("foggy-mole-002.png"), &input).unwrap();
     let out = folder.join(format!("out-{name}"));
     let done = std::process::Command::new(env!("CARGO_BIN_EXE_dusky-lantern"))
-        .args(["render", "--from", "rec709", "--to", "rec709", "--look"])
+        .args(["render", "--overwrite", "--from", "rec709", "--to", "rec709", "--look"])
         .arg(folder.join("look.json"))
         .args(more)
         .arg(&input)

@@ -72,6 +72,11 @@ impl Work {
         matches!(self, Self::Kernel(k) if listed::in_files_at(k, strength))
     }
 
+    /// Whether it is a matrix.
+    pub(super) fn is_matrix(&self) -> bool {
+        matches!(self, Self::Kernel(k) if listed::is_matrix(k))
+    }
+
     /// Whether it is made for light that no surface has.
     pub(super) fn wants_free_light(&self) -> bool {
         matches!(self, Self::Kernel(k) if k.wants_free_light())

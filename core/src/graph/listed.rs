@@ -232,6 +232,11 @@ fn by_halves(program: &Program) -> Result<HalfDomain, TableError> {
     HalfDomain::new(pixels.iter().map(|p| [held(p[0]), held(p[1]), held(p[2])]).collect())
 }
 
+/// Whether a step is a matrix on light.
+pub(super) fn is_matrix(kernel: &Kernel) -> bool {
+    matches!(kernel.in_files(), Some(InFiles::Operator(o)) if matches!(*o, Operator::Matrix(_)))
+}
+
 /// Whether files hold a step at a strength as a formula or by channel.
 pub(super) fn in_files_at(kernel: &Kernel, strength: f32) -> bool {
     let op = Op::Step { kernel: kernel.clone(), strength };
@@ -253,13 +258,30 @@ fn part(op: &Op) -> Part {
         })]),
         Op::Step { kernel, strength } => match (kernel.in_files(), *strength) {
             (Some(InFiles::Operator(operator)), 1.0..) => Part::Exact(vec![*operator]),
-            (Some(InFiles::Operator(operator)), _) if operator.is_by_channel() => by_channel(),
+            (Some(InFiles::Operator(operator)), s) => match *operator {
+                Operator::Matrix(m) => Part::Exact(vec![Operator::Matrix(blended(&m, f64::from(s)))]),
+                other if other.is_by_channel() => by_channel(),
+                _ => Part::Other,
+            },
             (Some(InFiles::ByChannel), _) => by_channel(),
             _ => Part::Other,
         },
         Op::Tables { kernel, strength: 1.0.. } => of_table(kernel).map_or(Part::Other, Part::Exact),
         _ => Part::Other,
     }
+}
+
+/// A matrix at a strength.
+fn blended(m: &Affine, strength: f64) -> Affine {
+    let mut out = m.clone();
+    for (i, row) in out.rows.iter_mut().enumerate() {
+        for (j, v) in row.iter_mut().enumerate() {
+            let own = if i == j { 1.0 } else { 0.0 };
+            *v = own + strength * (*v - own);
+        }
+        out.offset[i] *= strength;
+    }
+    out
 }
 
 /// A step of one table in full, with the way to what it expects and back.
@@ -342,7 +364,7 @@ mod tests {
             ..Default::default()
         };
         path.steps.push(step(Values::SlopeOffsetPower(sop), 1.0));
-        path.steps.push(step(Values::ChannelMix(ChannelMix { red_green: 0.3, ..Default::default() }), 1.0));
+        path.steps.push(step(Values::ChannelMix(ChannelMix { red_green: 0.3, ..Default::default() }), 0.5));
         path.steps.push(step(
             Values::Curves(Curves { red: vec![[-4.0, -3.0], [0.0, 0.5], [4.0, 4.0]], ..Default::default() }),
             0.7,

@@ -1,7 +1,8 @@
 //! Compiling steps and groups that count in full, in part, or inside a region.
 //!
 //! Between the light before a step and the light after it the result goes in the zone's encoded values, as people see
-//! it: in light, a thousandth of a lamp would outshine the black that a step makes of it. Scene light that no surface has is far below zero in ACEScct, where a thousandth of it would outweigh everything else: so what is blended is
+//! it: in light, a thousandth of a lamp would outshine the black that a step makes of it. A matrix alone is blended in light, since it stays
+//! a matrix so (see [`eased`]). Scene light that no surface has is far below zero in ACEScct, where a thousandth of it would outweigh everything else: so what is blended is
 //! bounded light, before and after, and what the bound took away of either is blended beside it in linear light. It comes
 //! back where light is wanted as it came, and is given up where it is bounded anyhow. So nothing jumps where a strength or
 //! a region's edge comes near 0 or 1.
@@ -55,8 +56,9 @@ impl Compiler {
         let linear = step.values.domain() == Domain::Linear;
         let state = if linear { State::ScreenLinear } else { State::ScreenCode };
         let (strength, matted) = (step.strength as f32, step.region.is_some());
-        if !matted && (!linear || strength >= 1.0) {
+        if !matted && (!linear || strength >= 1.0 || work.is_matrix()) {
             self.go(state);
+            let strength = if linear { eased(strength) } else { strength };
             return self.ops.push(work.at(strength));
         }
         self.matte(OF_STEP, Zone::Screen, step.region.as_ref());
@@ -92,23 +94,25 @@ impl Compiler {
     /// A step on scene light that counts in part or inside a region.
     fn partial_step(&mut self, step: &Step, work: Work) {
         let free = self.gets_free_light(&work);
-        let (strength, matted) = (step.strength as f32, step.region.is_some());
-        let state = scene_state(step);
-        // Channels by themselves are blended in codes: formulas stay formulas.
+        let matted = step.region.is_some();
         let encoded = step.values.domain() == Domain::Encoded;
-        if encoded
-            && !matted
-            && self.formulas
-            && work.is_formula(strength)
-            && self.light != SceneLight::Parted
-        {
+        let matrix = !encoded && !matted && work.is_matrix();
+        let strength = if matrix { eased(step.strength as f32) } else { step.strength as f32 };
+        let state = scene_state(step);
+        let blended_in = if matrix { State::SceneLinear } else { State::SceneLog };
+        // Channels by themselves are blended in codes, matrices in light: formulas stay formulas.
+        let formula = (encoded || matrix) && self.formulas && work.is_formula(strength);
+        if formula && !matted && self.light != SceneLight::Parted {
             self.go(state);
+            if !encoded {
+                self.light = SceneLight::Free;
+            }
             return self.ops.push(work.at(strength));
         }
         self.part_free_light();
         let parted = self.light == SceneLight::Parted;
         self.matte(OF_STEP, step.zone, step.region.as_ref());
-        self.go(State::SceneLog);
+        self.go(blended_in);
         self.ops.push(Op::Save { slot: OF_STEP });
         if free && parted {
             self.go(State::SceneLinear);
@@ -120,7 +124,7 @@ impl Compiler {
         if frees {
             self.part(EXCESS_AFTER_STEP);
         }
-        self.go(State::SceneLog);
+        self.go(blended_in);
         self.ops.push(Op::Mix { slot: OF_STEP, strength, matted });
         if !parted && !frees {
             return;
@@ -188,4 +192,28 @@ impl Compiler {
 
 fn scene_state(step: &Step) -> State {
     if step.values.domain() == Domain::Linear { State::SceneLinear } else { State::SceneLog }
+}
+
+/// Share of the strengths at both ends within which [`eased`] sets in.
+const EASE: f32 = 0.04;
+
+/// How much of a matrix counts at a strength. It is blended in light, so that it stays a matrix; but a thousandth of a lamp outshines
+/// the black that a monochrome makes of it. So shares come in and out with a slope of 0, and go straight between.
+fn eased(strength: f32) -> f32 {
+    let per = 1.0 / (1.0 - EASE);
+    let from_end = |s: f32| if s < EASE { 0.5 * s * s / EASE } else { s - 0.5 * EASE };
+    if strength < 0.5 { per * from_end(strength) } else { 1.0 - per * from_end(1.0 - strength) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn shares_of_a_matrix_rise_from_none_to_all_and_are_half_at_half() {
+        let all: Vec<f32> = (0..=1000).map(|i| eased(i as f32 * 1e-3)).collect();
+        assert_eq!([all[0], all[500], all[1000]], [0.0, 0.5, 1.0]);
+        assert!(all.windows(2).all(|w| w[1] > w[0] && w[1] - w[0] < 1.1e-3), "{all:?}");
+        assert!(all[1] < 2e-5 && all[999] > 1.0 - 2e-5);
+    }
 }

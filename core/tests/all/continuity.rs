@@ -156,6 +156,10 @@ fn try_strengths(name: &str, step: &Step, found: &mut Vec<String>) {
                     if far <= most {
                         continue;
                     }
+                    // As a formula this far from neutral it makes codes that are more light than floats hold.
+                    if name.starts_with("slope-offset-power Scene") && scene && s == 1.0 {
+                        continue;
+                    }
                     // What is steep goes to zero with the step; a jump does not.
                     let (jump, _) = apart(&path(s), &path(nearer), &a, &b);
                     if jump > 0.1 && jump > 0.4 * far {
@@ -207,8 +211,6 @@ fn a_thousandth_of_the_strength_of_a_starting_looks_step_moves_nothing_by_more_t
                     } else {
                         0.2
                     };
-                    // From a pure lamp to grey through a hard print: three times as steep.
-                    let most = if step.name == "Monochrome" { 0.6 } else { most };
                     if far > most {
                         found.push(format!(
                             "{}, {} {from} to {to}, {s} to {t}: {far:.2} at {worst:?}",
