@@ -176,7 +176,7 @@ pub fn encode(
     check_written(path)?;
     let Some(format) = written(path) else { return Ok(Vec::new()) };
     for lost in frame.beside().lost_in(format) {
-        words.say(format!("{} has no place for {lost}", format.name), path);
+        words.say(format!("{} has no place for its {lost}", format.name), path);
     }
     let Some(kept) = depth.and_then(|d| d.kept_in(format)) else {
         return frame.encoded(format, encoding).map_err(about(path));

@@ -392,7 +392,7 @@ fn times_and_words_survive_between_files_that_hold_them() {
         }
     }
     let words = runs(&["render", "--from", "acescct", "--to", "acescct", &at("a.exr"), "-o", &at("f.png")]);
-    assert!(words.contains("no place for timecode"), "{words}");
+    assert!(words.contains("no place for its timecode"), "{words}");
     // What nobody filled in is empty: texts are, not rows of signs.
     let plain = Frame { picture: flat(4, 4, [0.5; 3]), beside: Beside::default() };
     let bytes = registry::of_ending("dpx").unwrap().write.unwrap()(&plain, None).unwrap();

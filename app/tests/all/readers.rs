@@ -174,7 +174,12 @@ fn looks() -> Vec<PathBuf> {
 /// Bakes a look; what was said.
 fn bake(look: &Path, from: &str, to: &str, out: &str, more: &[&str]) -> String {
     let mut command = Command::new(env!("CARGO_BIN_EXE_dusky-lantern"));
-    command.arg("bake").arg("--look").arg(look).args(["--from", from, "--to", to, "-o", out]).args(more);
+    command
+        .args(["bake", "--overwrite"])
+        .arg("--look")
+        .arg(look)
+        .args(["--from", from, "--to", to, "-o", out])
+        .args(more);
     let done = command.output().unwrap();
     let said = String::from_utf8_lossy(&done.stderr).into_owned();
     assert!(done.status.success(), "{}: {said}", look.display());
@@ -252,7 +257,7 @@ fn a_look_of_formulas_needs_no_3d_table_and_is_exact_in_other_hands() {
         let picture = lantern_core::picture::Picture::new(64, COUNT / 64, pixels.clone()).unwrap();
         std::fs::write(at("in.exr"), lantern_formats::exr::write(&picture, None).unwrap()).unwrap();
         let done = Command::new(env!("CARGO_BIN_EXE_dusky-lantern"))
-            .arg("render")
+            .args(["render", "--overwrite"])
             .arg("--look")
             .arg(&look)
             .args(["--from", from, "--to", to, &at("in.exr"), "-o", &at("out.exr")])
