@@ -162,6 +162,9 @@ fn render(program: &str, folder: &Path, base: &Picture) -> Outcome {
     row("  render over the slower of both", rate / arithmetic.min(files), "", "at least 0.8");
 
     let input = sequence(&folder.join("uhd"), base, [3840, 2160], 6)?;
+    let out = folder.join("uhd-out");
+    std::fs::create_dir_all(&out)?;
+    let to = out.display().to_string();
     let arguments =
         ["render", "--look", &look_file, "--from", "acescct", "--to", "rec709", &input, "-o", &to];
     let (seconds, memory) = timed(program, &arguments)?;

@@ -18,7 +18,7 @@ use std::time::SystemTime;
 const FOLDER: &str = "proxies";
 const ENDING: &str = "proxy";
 /// Goes up whenever the code makes another proxy of the same file: how it is decoded, made smaller, or encoded.
-const FORM: &str = "3";
+const FORM: &str = "4";
 /// What they may take on disk: some thousand pictures. Above it the oldest go, down to three quarters.
 const MOST_BYTES: u64 = 4 << 30;
 

@@ -135,3 +135,30 @@ impl Gathered {
         Picture::new(width, height, self.pixels).map_err(ApiError::internal)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_transparent_counts_by_its_alpha_whole_and_row_by_row() {
+        let colour = [0.6, 0.4, 0.2];
+        let pixel = |a: f32, by: f32| [colour[0] * by, colour[1] * by, colour[2] * by, a];
+        // Half covered, half nothing: the colour of what is there, and half of it.
+        let pixels = vec![pixel(1.0, 1.0), pixel(0.0, 0.0), pixel(0.5, 1.0), pixel(0.5, 1.0)];
+        for id in ["srgb", "acescct"] {
+            let encoding = named(id).unwrap();
+            let light = || Light::between(&encoding, &encoding).unwrap();
+            let picture = Picture::new(4, 1, pixels.clone()).unwrap();
+            let whole = light().whole(picture, [2, 1]);
+            let mut rows = Gathered::new(Smaller::new(light(), [4, 1], [2, 1]));
+            rows.samples(4, pixels.as_flattened());
+            for made in [whole.pixels, rows.picture().unwrap().pixels] {
+                for p in &made {
+                    assert!((p[3] - 0.5).abs() < 1e-6, "{id}: {p:?}");
+                    assert!((0..3).all(|c| (p[c] - colour[c]).abs() < 1e-4), "{id}: {p:?}");
+                }
+            }
+        }
+    }
+}
