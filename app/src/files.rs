@@ -181,11 +181,11 @@ pub fn encode(
     let Some(kept) = depth.and_then(|d| d.kept_in(format)) else {
         return frame.encoded(format, encoding).map_err(about(path));
     };
+    // Where no depth is asked for it is the source's, which its format may not have.
     if let Some(asked) = depth.filter(|d| source.is_none_or(|s| s != *d) && *d != kept) {
         words.say(format!("{} holds no {}: {} in its place", format.name, asked.title(), kept.title()), path);
-    } else if let Some(source) =
-        source.filter(|s| s.kept_in(format) != Some(kept) || (!s.is_whole() && kept.is_whole()))
-    {
+    }
+    if let Some(source) = source.filter(|s| !kept.holds(*s)) {
         words.say(format!("{} become {}", source.title(), kept.title()), path);
     }
     if kept.is_whole() && encoding.is_some_and(Encoding::is_linear) {

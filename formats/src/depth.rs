@@ -67,19 +67,17 @@ impl SampleDepth {
         Ok(Self::ALL.into_iter().find(|d| d.title() == said))
     }
 
-    /// The depth that keeps this one in a format: itself, else the coarsest of the format's that holds as much, else its finest.
-    /// `None` for a format that is only read.
+    /// Whether it holds all that another does.
+    pub fn holds(self, other: Self) -> bool {
+        self.rank() >= other.rank() && (other.is_whole() || !self.is_whole())
+    }
+
+    /// The depth that keeps this one in a format: the coarsest of the format's that holds it, else its finest. `None` for a format
+    /// that is only read.
     pub fn kept_in(self, format: &PictureFormat) -> Option<Self> {
-        if format.depths.contains(&self) {
-            return Some(self);
-        }
-        let mut finer: Vec<Self> =
-            format.depths.iter().copied().filter(|d| d.rank() >= self.rank()).collect();
-        finer.sort_by_key(|d| d.rank());
-        // What lies beyond 0..1 is lost in whole numbers: floats stay floats where there are any.
-        let float = finer.iter().copied().find(|d| !d.is_whole());
-        let first = if self.is_whole() { finer.first().copied() } else { float.or(finer.first().copied()) };
-        first.or_else(|| format.depths.iter().copied().max_by_key(|d| d.rank()))
+        let of_format = || format.depths.iter().copied();
+        let coarsest = of_format().filter(|d| d.holds(self)).min_by_key(|d| d.rank());
+        of_format().find(|d| *d == self).or(coarsest).or_else(|| of_format().max_by_key(|d| d.rank()))
     }
 }
 
@@ -93,9 +91,9 @@ mod tests {
         use SampleDepth::*;
         let wanted = [
             ("png", [Eight, Sixteen, Sixteen, Sixteen, Sixteen, Sixteen]),
-            ("tif", [Eight, Sixteen, Sixteen, Float, Sixteen, Float]),
-            ("dpx", [Eight, Ten, Twelve, Sixteen, Sixteen, Sixteen]),
-            ("exr", [Half, Half, Half, Half, Float, Float]),
+            ("tif", [Eight, Sixteen, Float, Sixteen, Sixteen, Float]),
+            ("dpx", [Eight, Ten, Sixteen, Twelve, Sixteen, Sixteen]),
+            ("exr", [Half, Half, Half, Float, Float, Float]),
         ];
         for (ending, wanted) in wanted {
             let format = registry::of_ending(ending).unwrap();

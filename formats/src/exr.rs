@@ -212,6 +212,10 @@ pub fn read_frame(bytes: &[u8]) -> std::result::Result<Frame, FormatError> {
     Ok(Frame { picture, beside: Beside { windows, ..beside } })
 }
 
+/// Attributes that say what colours a file holds, which a grade changes: the flag of ST 2065-4, the identifier of the Color Interop
+/// Forum, and what OpenImageIO writes.
+const OF_COLOUR: [&str; 3] = ["acesImageContainerFlag", "colorInteropID", "oiio:ColorSpace"];
+
 /// What the file says of its picture and is still true once that is graded.
 fn described(header: &Header) -> crate::frame::Header {
     let mut own = header.own_attributes.clone();
@@ -220,7 +224,12 @@ fn described(header: &Header) -> crate::frame::Header {
     own.adopted_neutral = None;
     own.rendering_transform_name = None;
     own.look_modification_transform_name = None;
-    crate::frame::Header::OpenExr(Arc::new((header.shared_attributes.clone(), own)))
+    let mut shared = header.shared_attributes.clone();
+    for name in OF_COLOUR {
+        own.other.retain(|n, _| *n != *name);
+        shared.other.retain(|n, _| *n != *name);
+    }
+    crate::frame::Header::OpenExr(Arc::new((shared, own)))
 }
 
 /// How floats are written. The last bits of a float are noise: deflating them took ten times as long as everything else

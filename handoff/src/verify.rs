@@ -210,7 +210,7 @@ fn contradiction(source: &mut Source, file: &FileOf) -> Option<String> {
     }
     // "Look: acescct to rec709, full range", as tables of ours are called.
     let (_, way) = table.title.rsplit_once(": ")?;
-    let (way, range) = way.split_once(", ")?;
+    let (way, range) = way.rsplit_once(", ")?;
     let (from, to) = way.split_once(" to ")?;
     let differ = |own: &str, said: &str| {
         let both = [own, said].map(Encoding::find);

@@ -167,14 +167,16 @@ impl Frames {
         if missing.is_empty() {
             return false;
         }
-        let (count, which) = (missing.len(), gaps::listed(missing));
+        let which = gaps::listed(missing);
+        let count =
+            if missing.len() == 1 { "1 frame is".into() } else { format!("{} frames are", missing.len()) };
         let becomes = match self.gaps {
             None => "--gaps skip, hold or black says what becomes of them",
             Some(Gaps::Skip) => "they are left out",
             Some(Gaps::Hold) => "the frame before stands in for each",
             Some(Gaps::Black) => "they become black",
         };
-        eprintln!("dusky-lantern: {count} frames are missing ({which}): {becomes}");
+        eprintln!("dusky-lantern: {count} missing ({which}): {becomes}");
         self.gaps.is_none()
     }
 
@@ -185,14 +187,11 @@ impl Frames {
         }
         let there: Vec<&Path> = results.filter(|p| p.exists()).collect();
         let Some(first) = there.first() else { return Ok(()) };
-        let more =
-            if there.len() > 1 { format!(", and {} more results,", there.len() - 1) } else { String::new() };
+        let more = if there.len() > 1 { format!(", as are {} more", there.len() - 1) } else { String::new() };
         Err(Failure(format!(
-            "{}{more} are there already: --overwrite writes over them, --resume keeps what is still right; nothing was written",
+            "{} is there already{more}: --overwrite writes over what is there, --resume keeps what is still right; nothing was written",
             first.display()
-        )
-        .replacen(" are there", if there.len() > 1 { " are there" } else { " is there" }, 1)
-        .replacen("over them", if there.len() > 1 { "over them" } else { "over it" }, 1)))
+        )))
     }
 
     /// The pictures that go into one movie, in order.
@@ -200,8 +199,9 @@ impl Frames {
         if self.part.is_some() || self.ending.is_some() {
             return Err(Failure("a movie is made in one part, and its name says its format".into()));
         }
+        // A movie is never taken up again: before a clip is unpacked for nothing.
+        files::check_free(std::iter::once(self.out.as_path()), self.overwrite)?;
         let mut sources = self.sources()?;
-        self.check_free(std::iter::once(self.out.as_path()))?;
         let missing = self.missing(&sources);
         if let Some(range) = &self.numbers {
             sources.retain(|s| range.contains(&number(s)));

@@ -194,7 +194,7 @@ fn missing_frames_are_said_and_become_what_somebody_asked_for() {
     runs(&render(&["-o", &at("skip/b.%04d.png"), "--frames", "8-11"]));
     assert!(
         fails(&render(&["-o", &at("skip/c.%04d.png"), "--frames", "8-12"]))
-            .contains("1 frames are missing (12)")
+            .contains("1 frame is missing (12)")
     );
     // In a package, too.
     let look = root().join("demo/data/looks/harbour-dusk.look.json").display().to_string();

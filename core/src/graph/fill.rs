@@ -20,8 +20,8 @@ const SHAPER_LENGTH: usize = 65_536;
 
 /// Entries of a root: its first one lies within the first code of 12 bits.
 const ROOT_LENGTH: usize = 16_384;
-/// The root of display light that [`Before::Root`] takes: the square root of what a 2.4 power is coded by (by trial: among
-/// roots and the curve of PQ itself it leaves the least error over the looks that ship).
+/// The root of display light that [`Before::Root`] takes: the square root of what a 2.4 power is coded by. On sRGB the square root
+/// of its own code leaves about as much (by trial on the looks that ship); this one is the same for all displays.
 pub(super) const ROOT: f32 = 4.8;
 
 /// What stands before a 3D table, so that its nodes lie where the function bends.

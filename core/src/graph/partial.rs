@@ -126,13 +126,17 @@ impl Compiler {
         }
         self.go(blended_in);
         self.ops.push(Op::Mix { slot: OF_STEP, strength, matted });
-        if !parted && !frees {
+        self.mix_excess([(parted, EXCESS), (frees, EXCESS_AFTER_STEP)], OF_STEP, strength, matted);
+    }
+
+    /// Blends what the bound took before with what it took after, each in its slot where there is any.
+    fn mix_excess(&mut self, sides: [(bool, usize); 2], by: usize, strength: f32, matted: bool) {
+        if sides.iter().all(|(held, _)| !held) {
             return;
         }
-        let nothing = [(parted, EXCESS), (frees, EXCESS_AFTER_STEP)];
-        self.ops.extend(nothing.iter().filter(|(held, _)| !held).map(|(_, slot)| Op::Clear { slot: *slot }));
-        let (before, after) = (EXCESS, EXCESS_AFTER_STEP);
-        self.ops.push(Op::MixExcess { before, after, by: OF_STEP, strength, matted });
+        self.ops.extend(sides.iter().filter(|(held, _)| !held).map(|(_, slot)| Op::Clear { slot: *slot }));
+        let [(_, before), (_, after)] = sides;
+        self.ops.push(Op::MixExcess { before, after, by, strength, matted });
         self.light = SceneLight::Parted;
     }
 
@@ -179,14 +183,9 @@ impl Compiler {
         let (strength, matted) = (group.strength as f32, group.region.is_some());
         self.ops.push(Op::Mix { slot: OF_GROUP, strength, matted });
         let after = self.light == SceneLight::Parted;
-        if !scene || (!before && !after) {
-            return;
+        if scene {
+            self.mix_excess([(before, EXCESS_BEFORE_GROUP), (after, EXCESS)], OF_GROUP, strength, matted);
         }
-        let nothing = [(before, EXCESS_BEFORE_GROUP), (after, EXCESS)];
-        self.ops.extend(nothing.iter().filter(|(held, _)| !held).map(|(_, slot)| Op::Clear { slot: *slot }));
-        let (before, after) = (EXCESS_BEFORE_GROUP, EXCESS);
-        self.ops.push(Op::MixExcess { before, after, by: OF_GROUP, strength, matted });
-        self.light = SceneLight::Parted;
     }
 }
 

@@ -1,4 +1,4 @@
-//! Nothing jumps: a thousandth of a strength, of a region's edge or of a parameter's range moves colours by what a
+//! Nothing jumps: a thousandth of a strength, also in a region or a group, or of a parameter's range moves colours by what a
 //! thousandth may.
 //!
 //! Differences are CIEDE2000 (CIE 142, by the implementation that `reference.rs` holds to its published pairs) and, on HDR
@@ -11,6 +11,7 @@ use lantern_core::colour::Encoding;
 use lantern_core::film::stock::{negatives, prints};
 use lantern_core::graph::Program;
 use lantern_core::look::{Group, Path, Step, starting};
+use lantern_core::region::Region;
 use lantern_core::step::field::FieldKind;
 use lantern_core::step::{KINDS, Negative, Print, Saturation, Values, Zone};
 use serde_json::json;
@@ -121,6 +122,12 @@ fn tails(zone: Zone) -> Vec<(&'static str, Vec<Step>)> {
     ]
 }
 
+/// A region of reds to yellows with soft edges.
+fn region() -> Region {
+    serde_json::from_value(json!({ "colours": { "hue": 110.0, "hue_reach": 60.0, "hue_softness": 40.0 } }))
+        .unwrap()
+}
+
 /// Tries a thousandth of strength at both ends and in the middle, of a step by itself, in a region and in a group.
 fn try_strengths(name: &str, step: &Step, found: &mut Vec<String>) {
     let group = |strength| Group {
@@ -146,8 +153,16 @@ fn try_strengths(name: &str, step: &Step, found: &mut Vec<String>) {
                 let steps = std::iter::once(own).chain(after.iter().cloned()).collect();
                 Path { steps, groups: vec![group(strength)] }
             };
+            let inside = |strength: f64| {
+                let own = Step { strength, region: Some(region()), ..step.clone() };
+                Path::of(std::iter::once(own).chain(after.iter().cloned()).collect())
+            };
             for [s, near, nearer] in [[0.0, 1e-3, 1e-4], [0.5, 0.501, 0.5001], [1.0, 0.999, 0.9999]] {
-                for (way, path) in [("", &alone as &dyn Fn(f64) -> Path), (" in a group", &grouped)] {
+                for (way, path) in [
+                    ("", &alone as &dyn Fn(f64) -> Path),
+                    (" in a group", &grouped),
+                    (" in a region", &inside),
+                ] {
                     let (far, at) = apart(&path(s), &path(near), &a, &b);
                     // Formulas stay formulas where nothing else works (see `Program::compile`): the first other step
                     // bounds light that no scene has.

@@ -286,7 +286,11 @@ impl Pictures {
                 return None;
             }
             match (shot.read)(place) {
-                Ok(frame) => Some((place, frame.picture.upright(frame.beside.orientation))),
+                Ok(mut frame) => {
+                    // A movie lies on black.
+                    frame.lights_cover();
+                    Some((place, frame.picture.upright(frame.beside.orientation)))
+                }
                 Err(why) => stopped.by(PackageError::Shot { name: shot.name.clone(), why }),
             }
         };

@@ -225,7 +225,14 @@ impl Proxy {
     /// Other pixels in its place, of the same encoding, for one look at them: no table is filled for so few or for one colour.
     /// `hash` tells them from all others.
     pub fn with_pixels(&self, picture: Picture, hash: String) -> Self {
-        Self { reach: OnceLock::from(None), ..Self::new(picture, self.encoding.clone(), hash, self.raw) }
+        Self {
+            picture,
+            encoding: self.encoding.clone(),
+            hash,
+            raw: self.raw,
+            clear: self.clear,
+            reach: OnceLock::from(None),
+        }
     }
 
     /// What it reads of a quick table; found out when it is first asked for.

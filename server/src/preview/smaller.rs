@@ -64,6 +64,8 @@ pub(super) struct Smaller {
     /// Nothing where its values stay what they are.
     ways: Option<[Program; 2]>,
     row: Vec<[f32; 4]>,
+    /// Whether something transparent came.
+    clear: bool,
 }
 
 impl Smaller {
@@ -72,7 +74,7 @@ impl Smaller {
         let small = Shrink::new(size, most);
         let Light { ways, same } = light;
         let ways = ways.filter(|_| small.shrinks() || !same);
-        Self { small, ways, row: Vec::new() }
+        Self { small, ways, row: Vec::new(), clear: false }
     }
 
     /// Width and height that it gets.
@@ -87,9 +89,19 @@ impl Smaller {
         samples: &[f32],
         mut done: impl FnMut(&mut [[f32; 4]]),
     ) {
-        let clear = channels.is_multiple_of(2) && self.small.shrinks();
-        if self.ways.is_none() && !clear {
-            self.small.samples(channels, samples, done);
+        // A row of opaque pixels, as nearly all are, is averaged as it comes.
+        let alpha = |p: &[f32]| p[channels - 1];
+        let transparent =
+            channels.is_multiple_of(2) && samples.chunks_exact(channels).any(|p| alpha(p) != 1.0);
+        self.clear |= transparent;
+        let clear = self.clear && self.small.shrinks();
+        if self.ways.is_none() && !transparent && channels != 2 {
+            self.small.samples(channels, samples, |row| {
+                if clear {
+                    divide(row);
+                }
+                done(row);
+            });
             return;
         }
         self.row.clear();
@@ -97,7 +109,7 @@ impl Smaller {
         if let Some([to_light, _]) = &self.ways {
             to_light.run(&mut self.row);
         }
-        if clear {
+        if transparent && self.small.shrinks() {
             multiply(&mut self.row);
         }
         self.small.row(&self.row, |row| {
