@@ -21,8 +21,8 @@ pub enum SampleDepth {
 }
 
 impl SampleDepth {
-    /// All, from coarse to fine.
-    pub const ALL: [Self; 6] = [Self::Eight, Self::Ten, Self::Twelve, Self::Half, Self::Sixteen, Self::Float];
+    /// All, from coarse to fine. A half holds 11 bits below 1.
+    pub const ALL: [Self; 6] = [Self::Eight, Self::Ten, Self::Half, Self::Twelve, Self::Sixteen, Self::Float];
 
     /// The word that it is asked for by.
     pub fn id(self) -> &'static str {

@@ -5,7 +5,7 @@
 //! a shot, its encoding or a profile changes: what is asked for then has another key.
 
 use super::looking::{Looking, Seen};
-use super::smaller::{Gathered, Light, Smaller};
+use super::smaller::{Gathered, Light, Smaller, is_transparent};
 use crate::cache::{WeighedCache, Weight};
 use crate::error::{ApiError, ApiResult};
 use crate::jobs::stepped_back;
@@ -213,7 +213,7 @@ impl FrameSource {
 
 impl Proxy {
     fn new(picture: Picture, encoding: Encoding, hash: String, raw: bool) -> Self {
-        let clear = picture.pixels.iter().any(|p| p[3] < 1.0);
+        let clear = picture.pixels.iter().any(|p| is_transparent(p[3]));
         Self { picture, encoding, hash, raw, clear, reach: OnceLock::new() }
     }
 

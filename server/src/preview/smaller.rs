@@ -33,7 +33,7 @@ impl Light {
         if let Some([to_light, _]) = &self.ways {
             to_light.run_parallel(&mut picture.pixels);
         }
-        let clear = picture.pixels.iter().any(|p| p[3] != 1.0);
+        let clear = picture.pixels.iter().any(|p| is_transparent(p[3]));
         if clear {
             multiply(&mut picture.pixels);
         }
@@ -48,6 +48,11 @@ impl Light {
     }
 }
 
+/// Whether an alpha is less than 1, beyond what averages of 1 are off by.
+pub(super) fn is_transparent(alpha: f32) -> bool {
+    alpha < 1.0 - 1e-6
+}
+
 /// What is transparent counts by its alpha in an average.
 fn multiply(pixels: &mut [[f32; 4]]) {
     pixels.iter_mut().for_each(|p| (0..3).for_each(|c| p[c] *= p[3]));
@@ -55,7 +60,10 @@ fn multiply(pixels: &mut [[f32; 4]]) {
 
 /// Back from that.
 fn divide(pixels: &mut [[f32; 4]]) {
-    pixels.iter_mut().filter(|p| p[3] > 1e-6).for_each(|p| (0..3).for_each(|c| p[c] /= p[3]));
+    pixels
+        .iter_mut()
+        .filter(|p| p[3] > 1e-6 && is_transparent(p[3]))
+        .for_each(|p| (0..3).for_each(|c| p[c] /= p[3]));
 }
 
 /// A picture made smaller while its rows come.
@@ -92,7 +100,7 @@ impl Smaller {
         // A row of opaque pixels, as nearly all are, is averaged as it comes.
         let alpha = |p: &[f32]| p[channels - 1];
         let transparent =
-            channels.is_multiple_of(2) && samples.chunks_exact(channels).any(|p| alpha(p) != 1.0);
+            channels.is_multiple_of(2) && samples.chunks_exact(channels).any(|p| is_transparent(alpha(p)));
         self.clear |= transparent;
         let clear = self.clear && self.small.shrinks();
         if self.ways.is_none() && !transparent && channels != 2 {
